@@ -1,0 +1,115 @@
+//! Whether a change set fits some rows, and applying it to plain ones.
+
+use super::set::ChangeSet;
+use crate::item::Item;
+use std::fmt::Debug;
+use std::sync::Arc;
+
+/// Why a change set does not fit the rows that it was to be applied to. Nothing was changed.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ApplyError<K: Debug> {
+    /// The rows are not as many as the set starts from.
+    #[error(
+        "the change set starts from {expected} rows, and there are {found}: \
+         a change set before it was left out, or this one was applied already"
+    )]
+    WrongLength {
+        /// The rows that the set starts from.
+        expected: usize,
+        /// The rows there are.
+        found: usize,
+    },
+    /// A row that the set removes or updates is another one here.
+    #[error(
+        "the change set expects {expected:?} at position {position}, and {found:?} is there: \
+         the rows are not those that the set was made for"
+    )]
+    WrongRow {
+        /// The position, before the change.
+        position: usize,
+        /// The key of the row that the set speaks of.
+        expected: K,
+        /// The key of the row that is there.
+        found: K,
+    },
+}
+
+impl<T: Item> ChangeSet<T> {
+    /// Turns rows before into rows after. O(n).
+    ///
+    /// # Errors
+    ///
+    /// [`ApplyError`] when the rows are not those that the set was made for; they are unchanged then.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Query, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
+    /// let list = store.bind(Query::new());
+    /// let feed = store.feed(list)?;
+    /// let mut rows: Vec<_> = store.list(list)?.items().cloned().collect();
+    ///
+    /// store.move_to(&3, Place::Start)?;
+    /// feed.read(&store)?.unwrap().apply(&mut rows)?;
+    /// assert_eq!(rows.iter().map(|row| row.id).collect::<Vec<_>>(), [3, 1, 2]);
+    /// # Ok(()) }
+    /// ```
+    pub fn apply(&self, rows: &mut Vec<Arc<T>>) -> Result<(), ApplyError<T::Key>> {
+        self.check_fit(rows.len(), |position| rows.get(position))?;
+        let mut after: Vec<Option<Arc<T>>> = vec![None; self.after];
+        let mut place = |at: usize, item: Arc<T>| {
+            if let Some(row) = after.get_mut(at) {
+                *row = Some(item);
+            }
+        };
+        for run in self.still_runs().iter().chain(&self.moved) {
+            for (offset, item) in rows[run.from..run.from + run.len].iter().enumerate() {
+                place(run.to + offset, Arc::clone(item));
+            }
+        }
+        for run in &self.inserted {
+            for (offset, item) in run.rows.iter().enumerate() {
+                place(run.at + offset, Arc::clone(item));
+            }
+        }
+        for row in &self.updated {
+            place(row.to, Arc::clone(&row.after));
+        }
+        *rows = after.into_iter().flatten().collect();
+        Ok(())
+    }
+
+    /// Checks the length, and the key of every row that the set carries an old item of.
+    pub(super) fn check_fit<'a>(
+        &self,
+        len: usize,
+        row: impl Fn(usize) -> Option<&'a Arc<T>>,
+    ) -> Result<(), ApplyError<T::Key>> {
+        if len != self.before {
+            return Err(ApplyError::WrongLength {
+                expected: self.before,
+                found: len,
+            });
+        }
+        let removed = self.removed.iter().flat_map(|run| {
+            let rows = run.rows.iter().enumerate();
+            rows.map(move |(offset, item)| (run.at + offset, item))
+        });
+        let updated = self.updated.iter().map(|row| (row.from, &row.before));
+        for (position, item) in removed.chain(updated) {
+            if let Some(found) = row(position)
+                && found.key() != item.key()
+            {
+                return Err(ApplyError::WrongRow {
+                    position,
+                    expected: item.key().clone(),
+                    found: found.key().clone(),
+                });
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,30 @@
+//! Change sets: what turns the rows before into the rows after, and what can be done with that.
+//!
+//! A [`ChangeSet`] is made from an alignment, which tells for the rows after where each came
+//! from. Alignments are composed; a minimal set is made of one at the end.
+
+mod align;
+mod apply;
+mod compose;
+mod convert;
+mod follow;
+mod minimal;
+mod rejoin;
+mod replica;
+mod rows;
+mod set;
+mod steps;
+mod touched;
+
+pub(crate) use align::{Alignment, Segment};
+pub use apply::ApplyError;
+pub(crate) use compose::compose_all;
+pub use follow::Followed;
+pub(crate) use minimal::longest_increasing;
+pub use replica::Replica;
+pub(crate) use rows::RowBlock;
+pub use rows::Rows;
+pub(crate) use set::Numbers;
+pub use set::{ChangeSet, MovedRun, RowRun, Updated};
+pub use steps::Step;
+pub(crate) use touched::{TouchedRow, align_touched};

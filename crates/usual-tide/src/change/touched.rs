@@ -1,0 +1,151 @@
+//! From touched rows to an alignment.
+
+use super::align::{Alignment, Segment};
+use super::rows::Rows;
+use super::set::{ChangeSet, MovedRun, Numbers, RowRun, Updated};
+use std::sync::Arc;
+
+/// A row that an edit touched: where it was and where it is, and the item at both ends.
+#[derive(Debug)]
+pub(crate) struct TouchedRow<T> {
+    pub(crate) before: Option<(usize, Arc<T>)>,
+    pub(crate) after: Option<(usize, Arc<T>)>,
+}
+
+impl<T> Clone for TouchedRow<T> {
+    fn clone(&self) -> Self {
+        let end = |end: &Option<(usize, Arc<T>)>| {
+            let (at, item) = end.as_ref()?;
+            Some((*at, Arc::clone(item)))
+        };
+        Self {
+            before: end(&self.before),
+            after: end(&self.after),
+        }
+    }
+}
+
+/// The alignment in which all but the touched rows kept their order. O(k log k).
+pub(crate) fn align_touched<T>(
+    before: usize,
+    after: usize,
+    mut touched: Vec<TouchedRow<T>>,
+) -> Alignment<T> {
+    let mut left: Vec<usize> = touched
+        .iter()
+        .filter_map(|row| Some(row.before.as_ref()?.0))
+        .collect();
+    if !left.is_sorted() {
+        left.sort_unstable();
+    }
+    let place = |row: &TouchedRow<T>| row.after.as_ref().map(|after| after.0);
+    if !touched.is_sorted_by_key(place) {
+        touched.sort_by_key(place);
+    }
+
+    let mut alignment = Alignment::empty(before, after);
+    let mut rest = Untouched::new(&left);
+    let mut filled = 0;
+    for row in touched {
+        match (row.before, row.after) {
+            (Some((at, item)), None) => alignment.removed.push(RowRun {
+                at,
+                rows: Rows::one(item),
+            }),
+            (from, Some((to, item))) => {
+                rest.take(to - filled, &mut alignment);
+                filled = to + 1;
+                match from {
+                    Some((from, before)) => alignment.segments.push(Segment::Changed {
+                        from,
+                        before,
+                        after: item,
+                    }),
+                    None => alignment.push_new(Rows::one(item)),
+                }
+            }
+            (None, None) => {}
+        }
+    }
+    rest.take(after - filled, &mut alignment);
+    alignment.sort_removed();
+    alignment
+}
+
+impl<T: PartialEq> ChangeSet<T> {
+    /// The minimal set for one touched row of so many rows before.
+    pub(crate) fn of_row(before: usize, row: &TouchedRow<T>) -> Self {
+        let mut set = Self {
+            before,
+            after: before,
+            removed: Vec::new(),
+            inserted: Vec::new(),
+            moved: Vec::new(),
+            updated: Vec::new(),
+            numbers: Numbers::default(),
+        };
+        let run = |at: &usize, item: &Arc<T>| RowRun {
+            at: *at,
+            rows: Rows::one(Arc::clone(item)),
+        };
+        match (&row.before, &row.after) {
+            (Some((from, old)), Some((to, new))) => {
+                if from != to {
+                    // Of two neighbours that change places, the one that goes up is said to move.
+                    let (from, to) = if from + 1 == *to { (*to, *from) } else { (*from, *to) };
+                    set.moved.push(MovedRun { from, to, len: 1 });
+                }
+                if !Arc::ptr_eq(old, new) && old != new {
+                    set.updated.push(Updated {
+                        from: *from,
+                        to: *to,
+                        before: Arc::clone(old),
+                        after: Arc::clone(new),
+                    });
+                }
+            }
+            (Some((at, item)), None) => {
+                set.after -= 1;
+                set.removed.push(run(at, item));
+            }
+            (None, Some((at, item))) => {
+                set.after += 1;
+                set.inserted.push(run(at, item));
+            }
+            (None, None) => {}
+        }
+        set
+    }
+}
+
+/// Walks the rows of B that nobody touched.
+struct Untouched<'a> {
+    /// The positions to leave out, ascending.
+    left: std::iter::Peekable<std::slice::Iter<'a, usize>>,
+    next: usize,
+}
+
+impl<'a> Untouched<'a> {
+    fn new(left: &'a [usize]) -> Self {
+        Self {
+            left: left.iter().peekable(),
+            next: 0,
+        }
+    }
+
+    /// Moves the next `count` untouched rows into the alignment.
+    fn take<T>(&mut self, mut count: usize, alignment: &mut Alignment<T>) {
+        while count > 0 {
+            while self.left.next_if_eq(&&self.next).is_some() {
+                self.next += 1;
+            }
+            let run = match self.left.peek() {
+                Some(gone) => count.min(**gone - self.next),
+                None => count,
+            };
+            alignment.push_kept(self.next, run);
+            self.next += run;
+            count -= run;
+        }
+    }
+}

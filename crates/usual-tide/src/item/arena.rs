@@ -1,0 +1,91 @@
+//! The items of a store by slot, in pages that a snapshot shares.
+
+use crate::order::Slot;
+use std::sync::Arc;
+
+/// Items in a page.
+const PAGE: usize = if cfg!(test) { 4 } else { 256 };
+
+type Page<T> = [Option<Arc<T>>; PAGE];
+
+/// Items by slot. A snapshot costs one count a page; a page is copied when an item of it is replaced
+/// while a snapshot still shares it.
+pub(crate) struct Arena<T> {
+    pages: Vec<Arc<Page<T>>>,
+    free: Vec<Slot>,
+    /// Slots ever used.
+    used: usize,
+}
+
+impl<T> Arena<T> {
+    pub(crate) fn new() -> Self {
+        Self {
+            pages: Vec::new(),
+            free: Vec::new(),
+            used: 0,
+        }
+    }
+
+    /// Slots ever used: all slots are below this.
+    pub(crate) fn used(&self) -> usize {
+        self.used
+    }
+
+    /// How many more items have a place.
+    pub(crate) fn room(&self) -> usize {
+        Slot::MOST - self.used + self.free.len()
+    }
+
+    pub(crate) fn get(&self, slot: Slot) -> Option<&Arc<T>> {
+        self.pages.get(slot.index() / PAGE)?[slot.index() % PAGE].as_ref()
+    }
+
+    /// Puts an item into a free slot; `None` when there are as many as can be.
+    pub(crate) fn insert(&mut self, item: Arc<T>) -> Option<Slot> {
+        let slot = match self.free.pop() {
+            Some(slot) => slot,
+            None => {
+                let slot = Slot::new(self.used)?;
+                self.used += 1;
+                if self.used > self.pages.len() * PAGE {
+                    self.pages.push(Arc::new([const { None }; PAGE]));
+                }
+                slot
+            }
+        };
+        self.put(slot, Some(item));
+        Some(slot)
+    }
+
+    /// Replaces the item of a slot.
+    pub(crate) fn set(&mut self, slot: Slot, item: Arc<T>) -> Option<Arc<T>> {
+        self.put(slot, Some(item))
+    }
+
+    /// Empties a slot, which may be used again.
+    pub(crate) fn release(&mut self, slot: Slot) {
+        if self.put(slot, None).is_some() {
+            self.free.push(slot);
+        }
+    }
+
+    fn put(&mut self, slot: Slot, item: Option<Arc<T>>) -> Option<Arc<T>> {
+        let page = self.pages.get_mut(slot.index() / PAGE)?;
+        let place = &mut Arc::make_mut(page)[slot.index() % PAGE];
+        std::mem::replace(place, item)
+    }
+
+    /// All items as they are now.
+    pub(crate) fn snapshot(&self) -> Snapshot<T> {
+        Snapshot(self.pages.clone())
+    }
+}
+
+/// The items of a store as they were.
+pub(crate) struct Snapshot<T>(Vec<Arc<Page<T>>>);
+
+impl<T> Snapshot<T> {
+    pub(crate) fn get(&self, slot: Slot) -> Option<&Arc<T>> {
+        self.0.get(slot.index() / PAGE)?[slot.index() % PAGE].as_ref()
+    }
+}

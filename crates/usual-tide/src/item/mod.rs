@@ -1,0 +1,51 @@
+//! Items: the app's values, and how the library knows one from another.
+
+mod arena;
+mod field;
+mod keys;
+mod path;
+
+pub(crate) use arena::{Arena, Snapshot};
+pub use field::Field;
+pub(crate) use keys::KeyTable;
+pub use path::FieldPath;
+
+use std::fmt::Debug;
+use std::hash::Hash;
+
+/// A value that a [`Store`](crate::Store) can hold: it has a key, and it can be compared.
+///
+/// Two items with the same key are two versions of one item; `==` tells whether they differ in
+/// anything that a view could show. An edit that leaves an item equal is no change.
+///
+/// `#[derive(Item)]` writes the implementation from a field marked `#[item(key)]`.
+///
+/// ```
+/// use usual_tide::Item;
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece {
+///     #[item(key)]
+///     id: String,
+///     title: String,
+/// }
+///
+/// let piece = Piece { id: "P-0412".into(), title: "Celadon bowl".into() };
+/// assert_eq!(piece.key(), "P-0412");
+/// ```
+pub trait Item: Clone + PartialEq + Send + Sync + 'static {
+    /// The type of the key: what stays the same through every edit of an item.
+    type Key: Clone + Eq + Hash + Debug + Send + Sync + 'static;
+
+    /// The item's key. It must not change while the item stays the same thing.
+    fn key(&self) -> &Self::Key;
+
+    /// Which fields differ in a later version of this item, in the order of their definition.
+    ///
+    /// Used to tell a view what to redraw. The derived implementation compares field by field; the
+    /// default says nothing.
+    fn changed_fields(&self, later: &Self) -> Vec<FieldPath> {
+        let _ = later;
+        Vec::new()
+    }
+}

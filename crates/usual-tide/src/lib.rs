@@ -1,0 +1,54 @@
+//! Keeps bound lists in step with their data.
+//!
+//! An app keeps its items in a [`Store`] and shows them through bound lists, each described by
+//! a [`Query`]. Every edit goes to the store. Each list then says, as a [`ChangeSet`], exactly which
+//! rows left, arrived, moved or changed: never one more than necessary, and never "reload
+//! everything". The view applies the change set and is in step again.
+//!
+//! ```
+#![doc = include_str!("../examples/first_steps.rs")]
+//! ```
+//!
+//! # The words
+//!
+//! An **item** is the app's value, any type that implements [`Item`]; its **key** is its identity. The
+//! **store** holds the items in **source order**. A **row** is an item's place in one **bound list**,
+//! its **position** the 0-based index there. A [`Feed`] is one consumer's reader of one list; a
+//! [`Replica`] is a copy that is kept by applying change sets alone.
+//!
+//! # What can go wrong, and what happens then
+//!
+//! Every edit that cannot be done is a typed error and has changed nothing: an unknown key, a key
+//! that is taken, a position out of range. Filters, sorts and edit closures are yours and may panic;
+//! then too nothing has changed. No call panics on what a caller passes in.
+//!
+//! # Features
+//!
+//! - `derive` (on): `#[derive(Item)]`.
+//! - `record`: items that are JSON objects, and change sets as JSON.
+
+#[cfg(test)]
+extern crate self as usual_tide;
+
+/// The same tests as under `tests/`, here with nodes of four, so that small cases build deep trees.
+#[cfg(test)]
+#[path = "../tests/scripts/main.rs"]
+mod scripts;
+
+mod change;
+mod item;
+mod list;
+mod order;
+mod query;
+#[cfg(feature = "record")]
+pub mod record;
+mod store;
+
+pub use change::{ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated};
+pub use item::{Field, FieldPath, Item};
+pub use list::{BoundList, Feed, FeedError, ListBytes, ListId, PositionError, UnknownList, Version};
+pub use query::{Query, Sort, SortRank, SortValue};
+pub use store::{DuplicateKey, EditError, OnDuplicate, Place, Reloaded, Store};
+
+#[cfg(feature = "derive")]
+pub use usual_tide_derive::Item;

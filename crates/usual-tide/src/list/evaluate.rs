@@ -1,0 +1,139 @@
+//! The rows of a query from nothing.
+
+use super::log::Log;
+use super::state::{Context, ListState};
+use crate::item::Item;
+use crate::order::{RowTree, Slot};
+use crate::query::{Query, Sort};
+use hashbrown::HashMap;
+use std::sync::Arc;
+
+/// Ties in a prefix from this many rows on are broken by the next bytes before items are compared.
+const WORTH_REFINING: usize = 16;
+
+/// Bytes past which text that still ties is compared as a whole.
+const MOST_REFINED_BYTES: usize = 64;
+
+/// Rows in order, with their prefixes in a sorted list.
+pub(super) struct Evaluated {
+    pub(super) slots: Vec<Slot>,
+    pub(super) keys: Option<Vec<u64>>,
+}
+
+impl<T: Item> ListState<T> {
+    /// A list of all rows that match. O(n log n), or O(n) without a sort.
+    pub(crate) fn bind(query: Query<T>, context: Context<'_, T>) -> Self {
+        let rows = evaluate(&query, context, |_| false);
+        Self {
+            rows: RowTree::build(&rows.slots, rows.keys.as_deref()),
+            query,
+            held: HashMap::new(),
+            log: Log::new(),
+            undo: Vec::new(),
+        }
+    }
+}
+
+/// The rows of a query in order; `always` tells rows that are shown whatever the filter says.
+pub(super) fn evaluate<T: Item>(
+    query: &Query<T>,
+    context: Context<'_, T>,
+    always: impl Fn(Slot) -> bool,
+) -> Evaluated {
+    let mut slots = Vec::new();
+    if query.has_filter() {
+        for chunk in context.source.chunks() {
+            slots.extend(chunk.iter().copied().filter(|slot| {
+                let item = context.items.get(*slot);
+                item.is_some_and(|item| query.matches(item)) || always(*slot)
+            }));
+        }
+    } else {
+        slots.reserve_exact(context.source.len());
+        for chunk in context.source.chunks() {
+            slots.extend_from_slice(chunk);
+        }
+    }
+    match query.sorting() {
+        None => Evaluated { slots, keys: None },
+        Some(sort) => sorted(slots, sort, |slot| context.items.get(slot)),
+    }
+}
+
+/// A row that is being sorted.
+#[derive(Clone, Copy)]
+struct Keyed {
+    key: u64,
+    /// Its place in source order, which breaks ties.
+    source: u32,
+    slot: Slot,
+}
+
+/// Sorts rows that are in source order. Prefixes first, then, where many tie, the next bytes, then
+/// whole items.
+pub(super) fn sorted<'a, T: Item>(
+    slots: Vec<Slot>,
+    sort: &Sort<T>,
+    item: impl Fn(Slot) -> Option<&'a Arc<T>>,
+) -> Evaluated {
+    let mut rows: Vec<Keyed> = slots
+        .into_iter()
+        .zip(0..)
+        .map(|(slot, source)| Keyed {
+            key: item(slot).map_or(0, |item| sort.prefix(item)),
+            source,
+            slot,
+        })
+        .collect();
+    rows.sort_unstable_by_key(|row| (row.key, row.source));
+    let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
+    let known_bytes = sort.refinement().map(|refinement| refinement.known_bytes);
+    if let Some(known_bytes) = known_bytes {
+        for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
+            break_ties(ties, sort, known_bytes, &item);
+        }
+    }
+    Evaluated {
+        slots: rows.iter().map(|row| row.slot).collect(),
+        keys: Some(keys),
+    }
+}
+
+/// Sorts rows whose first `known` bytes are equal.
+fn break_ties<'a, T: Item>(
+    ties: &mut [Keyed],
+    sort: &Sort<T>,
+    known: usize,
+    item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
+) {
+    if ties.len() < 2 {
+        return;
+    }
+    let refined = ties.len() >= WORTH_REFINING && known < MOST_REFINED_BYTES && {
+        let refinement = sort.refinement();
+        ties.iter_mut().all(|row| {
+            let next = refinement.as_ref().zip(item(row.slot));
+            match next.and_then(|(refinement, item)| refinement.prefix_from(item, known)) {
+                Some(key) => {
+                    row.key = key;
+                    true
+                }
+                None => false,
+            }
+        })
+    };
+    if refined {
+        ties.sort_unstable_by_key(|row| (row.key, row.source));
+        for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
+            break_ties(ties, sort, known + 8, item);
+        }
+        return;
+    }
+    ties.sort_unstable_by(|one, two| {
+        let by_keys = match (item(one.slot), item(two.slot)) {
+            (Some(one), Some(two)) => sort.compare_past_prefix(one, two),
+            _ => std::cmp::Ordering::Equal,
+        };
+        by_keys.then(one.source.cmp(&two.source))
+    });
+}

@@ -1,0 +1,190 @@
+//! What happened to a list's rows lately, for feeds that have not read it yet and for positions that
+//! were read a moment ago.
+
+use super::feed::Cursor;
+use super::history::Version;
+use crate::change::{Alignment, Segment, TouchedRow, align_touched, compose_all};
+use crate::query::Window;
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, PoisonError, Weak};
+
+/// Changes that are kept when every feed has read them, so that a position that a person saw
+/// a moment ago can still be told.
+const KEPT_ENTRIES: usize = 256;
+
+/// Unread changes at which the feeds that lag behind get theirs folded into one.
+const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };
+
+/// One change of a list's rows.
+pub(super) enum Entry<T> {
+    /// One row of a list of so many rows before.
+    Row { before: usize, row: TouchedRow<T> },
+    /// Many rows at once.
+    Rows(Arc<Alignment<T>>),
+    /// The rows are the same, and another part of them is shown.
+    Window { rows: usize, before: Window },
+}
+
+impl<T> Entry<T> {
+    pub(super) fn rows_before(&self) -> usize {
+        match self {
+            Self::Row { before, .. } => *before,
+            Self::Rows(alignment) => alignment.before,
+            Self::Window { rows, .. } => *rows,
+        }
+    }
+
+    fn align(&self) -> Alignment<T> {
+        match self {
+            Self::Row { before, row } => {
+                let after = *before + usize::from(row.after.is_some())
+                    - usize::from(row.before.is_some());
+                align_touched(*before, after, vec![row.clone()])
+            }
+            Self::Rows(alignment) => alignment.as_ref().clone(),
+            Self::Window { rows, .. } => Alignment::identity(*rows),
+        }
+    }
+
+    /// Roughly what keeping the entry costs, in rows.
+    fn weight(&self) -> usize {
+        match self {
+            Self::Row { .. } | Self::Window { .. } => 1,
+            Self::Rows(alignment) => {
+                let arrived = alignment.segments.iter().map(|segment| match segment {
+                    Segment::New(rows) => rows.len(),
+                    _ => 1,
+                });
+                let gone = alignment.removed.iter().map(|run| run.rows.len());
+                arrived.chain(gone).sum()
+            }
+        }
+    }
+}
+
+/// The changes of a list, oldest first; a version counts the changes before it.
+pub(super) struct Log<T> {
+    entries: VecDeque<Entry<T>>,
+    first: u64,
+    weight: usize,
+    feeds: Vec<Weak<Mutex<Cursor<T>>>>,
+}
+
+impl<T> Log<T> {
+    pub(super) fn new() -> Self {
+        Self {
+            entries: VecDeque::new(),
+            first: 0,
+            weight: 0,
+            feeds: Vec::new(),
+        }
+    }
+
+    pub(super) fn version(&self) -> Version {
+        Version(self.first + self.entries.len() as u64)
+    }
+
+    pub(super) fn oldest(&self) -> Version {
+        Version(self.first)
+    }
+
+    /// The changes since a version; `None` when some of them are gone.
+    pub(super) fn since(&self, version: Version) -> Option<impl Iterator<Item = &Entry<T>>> {
+        let skip = usize::try_from(version.0.checked_sub(self.first)?).ok()?;
+        (skip <= self.entries.len()).then(|| self.entries.range(skip..))
+    }
+
+    pub(super) fn push(&mut self, entry: Entry<T>) {
+        self.weight += entry.weight();
+        self.entries.push_back(entry);
+    }
+
+    /// Forgets the latest change, which was taken back.
+    pub(super) fn forget_last(&mut self) {
+        if let Some(entry) = self.entries.pop_back() {
+            self.weight -= entry.weight();
+        }
+    }
+
+    pub(super) fn add_feed(&mut self, cursor: &Arc<Mutex<Cursor<T>>>) {
+        self.feeds.retain(|feed| feed.strong_count() > 0);
+        self.feeds.push(Arc::downgrade(cursor));
+    }
+
+    /// Drops changes that nobody needs any more.
+    pub(super) fn trim(&mut self, rows: usize) {
+        if self.entries.len() <= 1 {
+            return;
+        }
+        let most_weight = KEPT_ENTRIES.max(rows / 8);
+        if self.entries.len() <= KEPT_ENTRIES && self.weight <= most_weight {
+            return;
+        }
+        if self.entries.len() > MOST_UNREAD || self.weight > rows.max(MOST_UNREAD) {
+            self.fold_unread();
+        }
+        let needed = self.oldest_unread();
+        while self.first < needed.0
+            && (self.entries.len() > KEPT_ENTRIES || self.weight > most_weight)
+        {
+            let Some(entry) = self.entries.pop_front() else { break };
+            self.weight -= entry.weight();
+            self.first += 1;
+        }
+    }
+
+    fn oldest_unread(&mut self) -> Version {
+        self.feeds.retain(|feed| feed.strong_count() > 0);
+        let cursors = self.feeds.iter().filter_map(Weak::upgrade);
+        cursors
+            .map(|cursor| lock(&cursor).version)
+            .min()
+            .unwrap_or(self.version())
+            .min(self.version())
+    }
+
+    /// Folds what each feed has not read into one change of its own.
+    fn fold_unread(&mut self) {
+        let now = self.version();
+        for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
+            let mut cursor = lock(&cursor);
+            if cursor.version < now {
+                let folded = self.unread(&cursor);
+                cursor.unread = folded;
+                cursor.version = now;
+            }
+        }
+    }
+
+    /// All that a feed has not read, as one alignment of all matching rows; `None` when nothing
+    /// happened.
+    pub(super) fn unread(&self, cursor: &Cursor<T>) -> Option<Alignment<T>> {
+        let entries: Vec<Unread<'_, T>> = cursor
+            .unread
+            .iter()
+            .map(Unread::Folded)
+            .chain(self.since(cursor.version)?.map(Unread::Entry))
+            .collect();
+        compose_all(&entries, &Unread::align)
+    }
+}
+
+/// A part of what a feed has not read.
+enum Unread<'a, T> {
+    Folded(&'a Alignment<T>),
+    Entry(&'a Entry<T>),
+}
+
+impl<T> Unread<'_, T> {
+    fn align(&self) -> Alignment<T> {
+        match self {
+            Self::Folded(alignment) => (*alignment).clone(),
+            Self::Entry(entry) => entry.align(),
+        }
+    }
+}
+
+/// Locks a cursor. A reader that panicked left it as it was, so a poisoned lock is as good.
+pub(super) fn lock<T>(cursor: &Mutex<Cursor<T>>) -> std::sync::MutexGuard<'_, Cursor<T>> {
+    cursor.lock().unwrap_or_else(PoisonError::into_inner)
+}

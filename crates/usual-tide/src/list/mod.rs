@@ -1,0 +1,37 @@
+//! Bound lists: the rows that a query yields, kept up to date by work proportional to the change.
+
+mod evaluate;
+mod feed;
+mod history;
+mod log;
+mod project;
+mod requery;
+mod state;
+mod undo;
+mod update;
+mod view;
+
+pub use feed::{Feed, FeedError};
+pub use history::{PositionError, Version};
+pub(crate) use state::{Context, ListState};
+pub(crate) use undo::Mark;
+pub(crate) use update::Touch;
+pub use view::{BoundList, ListBytes};
+
+/// Names one bound list of one store.
+///
+/// It is small, and stays valid until the list is unbound; used with another store it is an error, not
+/// another list.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub struct ListId {
+    pub(crate) store: u64,
+    pub(crate) number: u64,
+}
+
+/// The list is not (or no longer) bound to this store.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
+#[error("list {number} is not bound to this store: it was unbound, or it belongs to another store")]
+pub struct UnknownList {
+    /// The number of the list that was asked for.
+    pub number: u64,
+}

@@ -1,0 +1,139 @@
+//! What a store keeps for each bound list.
+
+use super::history::Version;
+use super::log::Log;
+use super::undo::Undo;
+use crate::item::{Arena, Item, KeyTable};
+use crate::order::{RowTree, Slot};
+use crate::query::{Query, Window};
+use hashbrown::HashMap;
+use std::cmp::Ordering;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// A bound list: its query, its rows in order, and what happened to them lately.
+pub(crate) struct ListState<T: Item> {
+    pub(super) query: Query<T>,
+    /// All rows that match, in order; the window is laid over them.
+    pub(super) rows: RowTree,
+    /// Rows that keep their place, with the items by which they got it.
+    pub(super) held: HashMap<Slot, Arc<T>>,
+    pub(super) log: Log<T>,
+    /// What takes back the changes since the last [`seal`](Self::seal).
+    pub(super) undo: Vec<Undo<T>>,
+}
+
+/// What a list reads of its store.
+pub(crate) struct Context<'a, T> {
+    pub(crate) items: &'a Arena<T>,
+    pub(crate) keys: &'a KeyTable,
+    pub(crate) source: &'a RowTree,
+}
+
+impl<T> Clone for Context<'_, T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for Context<'_, T> {}
+
+impl<T: Item> ListState<T> {
+    pub(crate) fn query(&self) -> &Query<T> {
+        &self.query
+    }
+
+    pub(super) fn window(&self) -> Window {
+        self.query.window()
+    }
+
+    /// The rows shown, as positions among all that match.
+    pub(super) fn shown(&self) -> Range<usize> {
+        self.window().range(self.rows.len())
+    }
+
+    pub(super) fn version(&self) -> Version {
+        self.log.version()
+    }
+
+    /// The item that decides a row's place: a held row has the one that it had when it was held.
+    pub(super) fn placing_item<'a>(
+        &'a self,
+        slot: Slot,
+        context: Context<'a, T>,
+    ) -> Option<&'a Arc<T>> {
+        if !self.held.is_empty()
+            && let Some(item) = self.held.get(&slot)
+        {
+            return Some(item);
+        }
+        context.items.get(slot)
+    }
+
+    /// Whether a row comes before an item that will stand at a position in source order. Rows of
+    /// equal prefix only.
+    pub(super) fn comes_before(
+        &self,
+        row: Slot,
+        item: &T,
+        source_position: usize,
+        context: Context<'_, T>,
+    ) -> bool {
+        let by_keys = match (self.query.sorting(), self.placing_item(row, context)) {
+            (Some(sort), Some(other)) => sort.compare_past_prefix(other, item),
+            _ => Ordering::Equal,
+        };
+        by_keys
+            .then_with(|| context.source.position(row).cmp(&Some(source_position)))
+            .is_lt()
+    }
+
+    /// The items of a run of all matching rows, as they are now.
+    pub(super) fn items_at(&self, range: Range<usize>, context: Context<'_, T>) -> Vec<Arc<T>> {
+        let rows = self.rows.rows_from(self.rows.cursor(range.start));
+        rows.take(range.len())
+            .filter_map(|slot| context.items.get(slot).cloned())
+            .collect()
+    }
+
+    /// Bytes of the list beside items and sort keys, spare capacity included.
+    pub(crate) fn bytes(&self) -> usize {
+        self.rows.bytes()
+    }
+
+    /// Bytes of the sort keys kept beside the rows.
+    pub(crate) fn key_bytes(&self) -> usize {
+        self.rows.key_bytes()
+    }
+
+    /// Checks the whole structure; the error names the first thing that does not hold.
+    pub(crate) fn check(&self, context: Context<'_, T>) -> Result<(), String> {
+        self.rows.check()?;
+        for slot in context.source.rows() {
+            let Some(item) = context.items.get(slot) else {
+                return Err(format!("{slot:?} has no item"));
+            };
+            let held = self.held.contains_key(&slot);
+            let shows = self.query.matches(item) || held && self.rows.contains(slot);
+            if shows != self.rows.contains(slot) {
+                return Err(format!("{slot:?}: in the list is {}", !shows));
+            }
+        }
+        if let Some(stray) = self.rows.rows().find(|slot| !context.source.contains(*slot)) {
+            return Err(format!("{stray:?} is in the list and not in the store"));
+        }
+        self.rows.check_order(|one, two| {
+            let by_keys = match (
+                self.query.sorting(),
+                self.placing_item(one, context),
+                self.placing_item(two, context),
+            ) {
+                (Some(sort), Some(one), Some(two)) => sort.compare(one, two),
+                _ => Ordering::Equal,
+            };
+            by_keys
+                .then_with(|| context.source.position(one).cmp(&context.source.position(two)))
+                .is_lt()
+        })
+    }
+}

@@ -1,0 +1,168 @@
+//! Reading a bound list.
+
+use super::ListId;
+use super::history::{PositionError, Version};
+use super::state::{Context, ListState};
+use crate::item::Item;
+use crate::query::Query;
+use std::fmt;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// The rows of a bound list as they are now.
+///
+/// It borrows the store, so nothing can change while it is used; a position is good as long as it
+/// is. A position that came from a screen is better resolved with [`key_shown`](Self::key_shown).
+///
+/// ```
+/// use usual_tide::{Item, Query, Store};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: &'static str, fired: bool }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let store_items = [("P-1", false), ("P-2", true), ("P-3", false)];
+/// let mut store = Store::load(store_items.map(|(id, fired)| Piece { id, fired }))?;
+/// let waiting = store.bind(Query::new().filter(|piece: &Piece| !piece.fired));
+///
+/// let rows = store.list(waiting)?;
+/// assert_eq!(rows.len(), 2);
+/// assert_eq!(rows.get(1).unwrap().id, "P-3");
+/// assert_eq!(rows.position(&"P-3"), Some(1));
+/// assert_eq!(rows.position(&"P-2"), None);
+/// assert!(rows.get(2).is_none());
+/// # Ok(()) }
+/// ```
+pub struct BoundList<'a, T: Item> {
+    id: ListId,
+    state: &'a ListState<T>,
+    context: Context<'a, T>,
+}
+
+impl<'a, T: Item> BoundList<'a, T> {
+    pub(crate) fn new(id: ListId, state: &'a ListState<T>, context: Context<'a, T>) -> Self {
+        Self { id, state, context }
+    }
+
+    /// Which list this is.
+    pub fn id(&self) -> ListId {
+        self.id
+    }
+
+    /// The list's query.
+    pub fn query(&self) -> &'a Query<T> {
+        self.state.query()
+    }
+
+    /// The number of rows shown.
+    pub fn len(&self) -> usize {
+        self.state.shown().len()
+    }
+
+    /// Whether no row is shown.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The number of rows that match, those outside of the window included.
+    pub fn matching(&self) -> usize {
+        self.state.rows.len()
+    }
+
+    /// The item at a position; `None` from the end on. O(log n).
+    pub fn get(&self, position: usize) -> Option<&'a Arc<T>> {
+        if position >= self.len() {
+            return None;
+        }
+        let slot = self.state.rows.get(self.state.shown().start + position)?;
+        self.context.items.get(slot)
+    }
+
+    /// The position of an item; `None` when it is not shown. O(log n).
+    pub fn position(&self, key: &T::Key) -> Option<usize> {
+        let slot = self.context.keys.find(key, self.context.items)?;
+        let shown = self.state.shown();
+        let at = self.state.rows.position(slot)?;
+        shown.contains(&at).then(|| at - shown.start)
+    }
+
+    /// The number that a row shows in a list that numbers its rows: from 1, skipped rows included.
+    pub fn number(&self, position: usize) -> Option<usize> {
+        let numbered = self.query().is_numbered() && position < self.len();
+        numbered.then(|| self.state.shown().start + position + 1)
+    }
+
+    /// The items in order.
+    pub fn items(&self) -> impl Iterator<Item = &'a Arc<T>> + use<'a, T> {
+        self.items_in(0..self.len())
+    }
+
+    /// The items at some positions, in order; positions past the end are left out. O(log n) and
+    /// O(1) a row.
+    pub fn items_in(&self, positions: Range<usize>) -> impl Iterator<Item = &'a Arc<T>> + use<'a, T> {
+        let (rows, items) = (&self.state.rows, self.context.items);
+        let start = positions.start.min(self.len());
+        let count = positions.end.min(self.len()).saturating_sub(start);
+        rows.rows_from(rows.cursor(self.state.shown().start + start))
+            .take(count)
+            .filter_map(|slot| items.get(slot))
+    }
+
+    /// How often the list has changed: note it when positions are read for the screen.
+    pub fn version(&self) -> Version {
+        self.state.version()
+    }
+
+    /// The key of the row that was shown at a position when the list had a version: what the person
+    /// saw, even when the row has moved or is gone by now. O(changes since).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
+    /// let list = store.bind(Query::new());
+    /// let on_screen = store.list(list)?.version();
+    ///
+    /// store.add(Piece { id: 9 }, Place::Start)?;
+    /// // The person taps the first row, which still shows piece 1.
+    /// let tapped = store.list(list)?.key_shown(0, on_screen)?;
+    /// assert_eq!(tapped, 1);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`PositionError`] when the list had no such position, or has changed too often since.
+    pub fn key_shown(&self, position: usize, version: Version) -> Result<T::Key, PositionError> {
+        self.state.key_shown(position, version, self.context)
+    }
+
+    /// Bytes that the list takes beside the items: for its rows, and for the sort keys cached beside
+    /// them. Spare capacity counts.
+    pub fn bytes(&self) -> ListBytes {
+        ListBytes {
+            rows: self.state.bytes(),
+            sort_keys: self.state.key_bytes(),
+        }
+    }
+}
+
+/// What a bound list takes in memory.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct ListBytes {
+    /// For the rows and their positions.
+    pub rows: usize,
+    /// For the sort keys beside the rows.
+    pub sort_keys: usize,
+}
+
+impl<T: Item> fmt::Debug for BoundList<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("BoundList")
+            .field("id", &self.id)
+            .field("query", self.query())
+            .field("len", &self.len())
+            .finish()
+    }
+}

@@ -1,0 +1,160 @@
+//! Many rows at once: building, and runs in and out.
+
+use super::ids::{NodeId, Slot};
+use super::node::{Child, Inner};
+use super::tree::{CountedTree, Cursor};
+
+impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+    /// Rows in a leaf after a bulk build: a little room, so that the next rows split nothing.
+    const FILL: usize = LEAF - LEAF / 8;
+
+    /// A tree of these rows, with their prefixes when `keys` is given. O(n).
+    pub(crate) fn build(slots: &[Slot], keys: Option<&[u64]>) -> Self {
+        let mut tree = Self::new(keys.is_some());
+        let highest = slots.iter().map(|slot| slot.index() + 1).max();
+        tree.leaf_of = vec![NodeId::NONE; highest.unwrap_or(0)];
+        tree.len = slots.len() as u32;
+        let count = slots.len().div_ceil(Self::FILL);
+        tree.leaves.reserve_exact(count.saturating_sub(1));
+        let mut level: Vec<Child> = Vec::with_capacity(count);
+        for (at, rows) in slots.chunks(Self::FILL).enumerate() {
+            let leaf = if at == 0 { tree.root } else { tree.new_leaf() };
+            tree.leaf_mut(leaf).push_all(rows);
+            let mut bound = 0;
+            if let Some(keys) = keys {
+                let keys = &keys[at * Self::FILL..][..rows.len()];
+                tree.keys[leaf.index()][..rows.len()].copy_from_slice(keys);
+                bound = keys[0];
+            }
+            for slot in rows {
+                tree.leaf_of[slot.index()] = leaf;
+            }
+            if let Some(last) = level.last() {
+                tree.chain_after(last.node, leaf);
+            }
+            level.push(Child {
+                node: leaf,
+                count: rows.len() as u32,
+                bound,
+            });
+        }
+        tree.build_inners(level);
+        tree
+    }
+
+    fn build_inners(&mut self, mut level: Vec<Child>) {
+        while level.len() > 1 {
+            let fill = FAN - FAN / 8;
+            let mut higher = Vec::with_capacity(level.len().div_ceil(fill));
+            for children in level.chunks(fill) {
+                let id = self.new_inner();
+                let mut inner = Inner::new();
+                for child in children {
+                    inner.push(*child);
+                }
+                higher.push(Child {
+                    node: id,
+                    count: inner.total(),
+                    bound: children[0].bound,
+                });
+                self.inners[id.index()] = inner;
+                for child in children {
+                    self.set_parent(child.node, self.height, id);
+                }
+            }
+            self.height += 1;
+            level = higher;
+        }
+        if let Some(root) = level.first() {
+            self.root = root.node;
+        }
+    }
+
+    /// Takes out up to `count` rows from a position on, and tells each to `taken` in order.
+    ///
+    /// O(count + (count / node size) log n).
+    pub(crate) fn remove_run(
+        &mut self,
+        position: usize,
+        count: usize,
+        mut taken: impl FnMut(Slot),
+    ) {
+        let mut rest = count.min(self.len().saturating_sub(position));
+        while rest > 0 {
+            let Cursor { leaf, index } = self.cursor(position);
+            let here = rest.min(self.leaf(leaf).len() - index);
+            for at in index..index + here {
+                let slot = self.leaf(leaf).slots()[at];
+                self.leaf_of[slot.index()] = NodeId::NONE;
+                taken(slot);
+            }
+            self.drop_rows(leaf, index, index + here);
+            self.bump(leaf, -(here as i64));
+            self.mend_leaf(leaf);
+            rest -= here;
+        }
+    }
+
+    /// Puts rows, in order, at a position, with their prefixes in a keyed tree.
+    ///
+    /// O(count + (count / node size) log n).
+    pub(crate) fn insert_run(&mut self, position: usize, slots: &[Slot], keys: &[u64]) {
+        let key = |at: usize| keys.get(at).copied().unwrap_or(0);
+        if slots.len() < LEAF {
+            for (at, slot) in slots.iter().enumerate() {
+                self.insert(position + at, *slot, key(at));
+            }
+            return;
+        }
+        if self.len == 0 {
+            let housed = std::mem::take(&mut self.leaf_of);
+            *self = Self::build(slots, self.keyed.then_some(keys));
+            // A tree keeps room for every slot that it has seen.
+            self.leaf_of
+                .resize(self.leaf_of.len().max(housed.len()), NodeId::NONE);
+            return;
+        }
+        let Cursor { leaf, index } = self.cursor(position);
+        if index == 0 {
+            // Nothing stands before the rows in this leaf: its first row goes in singly, and the
+            // run follows it as if it came after.
+            self.insert(position, slots[0], key(0));
+            self.insert_run(position + 1, &slots[1..], keys.get(1..).unwrap_or(&[]));
+            return;
+        }
+        if index < self.leaf(leaf).len() {
+            self.split_leaf_at(leaf, index, 0);
+        }
+        let mut last = leaf;
+        for (at, rows) in slots.chunks(Self::FILL).enumerate() {
+            last = self.add_full_leaf(last, rows, keys.get(at * Self::FILL..).unwrap_or(&[]));
+        }
+    }
+
+    /// Adds a leaf of these rows right after another.
+    fn add_full_leaf(&mut self, left: NodeId, rows: &[Slot], keys: &[u64]) -> NodeId {
+        let leaf = self.new_leaf();
+        self.leaf_mut(leaf).push_all(rows);
+        let mut bound = 0;
+        if let Some(beside) = self.keys.get_mut(leaf.index()) {
+            beside[..rows.len()].copy_from_slice(&keys[..rows.len()]);
+            bound = keys[0];
+        }
+        for slot in rows {
+            self.house(*slot, leaf);
+        }
+        // The rows are counted with the left neighbour first, then handed over.
+        self.bump(left, rows.len() as i64);
+        self.chain_after(left, leaf);
+        self.add_child_after(
+            left,
+            0,
+            Child {
+                node: leaf,
+                count: rows.len() as u32,
+                bound,
+            },
+        );
+        leaf
+    }
+}

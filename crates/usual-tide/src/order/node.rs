@@ -1,0 +1,180 @@
+//! The two kinds of nodes: leaves hold rows, inner nodes hold counts.
+
+use super::ids::{NodeId, Slot};
+
+/// A run of rows, chained to its neighbours.
+#[derive(Clone, Debug)]
+pub(super) struct Leaf<const LEAF: usize> {
+    slots: [Slot; LEAF],
+    len: u32,
+    pub(super) parent: NodeId,
+    pub(super) prev: NodeId,
+    pub(super) next: NodeId,
+}
+
+impl<const LEAF: usize> Leaf<LEAF> {
+    pub(super) const fn new() -> Self {
+        Self {
+            slots: [Slot::from_u32(u32::MAX); LEAF],
+            len: 0,
+            parent: NodeId::NONE,
+            prev: NodeId::NONE,
+            next: NodeId::NONE,
+        }
+    }
+
+    pub(super) const fn len(&self) -> usize {
+        self.len as usize
+    }
+
+    pub(super) fn slots(&self) -> &[Slot] {
+        &self.slots[..self.len()]
+    }
+
+    /// Where a row stands in this leaf.
+    ///
+    /// Compares whole blocks before it asks which one hit, which the compiler turns into wide
+    /// comparisons.
+    pub(super) fn find(&self, slot: Slot) -> Option<usize> {
+        const BLOCK: usize = 16;
+        for (block, rows) in self.slots().chunks(BLOCK).enumerate() {
+            if rows.iter().fold(false, |hit, row| hit | (*row == slot)) {
+                let within = rows.iter().position(|row| *row == slot)?;
+                return Some(block * BLOCK + within);
+            }
+        }
+        None
+    }
+
+    pub(super) fn insert(&mut self, at: usize, slot: Slot) {
+        let len = self.len();
+        self.slots.copy_within(at..len, at + 1);
+        self.slots[at] = slot;
+        self.len += 1;
+    }
+
+    pub(super) fn remove(&mut self, from: usize, to: usize) {
+        let len = self.len();
+        self.slots.copy_within(to..len, from);
+        self.len -= (to - from) as u32;
+    }
+
+    pub(super) fn push_all(&mut self, rows: &[Slot]) {
+        let len = self.len();
+        self.slots[len..len + rows.len()].copy_from_slice(rows);
+        self.len += rows.len() as u32;
+    }
+
+    pub(super) fn clear(&mut self) {
+        *self = Self::new();
+    }
+}
+
+/// A node over leaves or over other inner nodes.
+#[derive(Clone, Debug)]
+pub(super) struct Inner<const FAN: usize> {
+    children: [NodeId; FAN],
+    counts: [u32; FAN],
+    /// For each child a value not below the prefix of any row before the child and not above that
+    /// of any row in it; what stands at index 0 is not read. A removal leaves it as it is.
+    bounds: [u64; FAN],
+    len: u32,
+    pub(super) parent: NodeId,
+}
+
+/// A child of an inner node with what the node knows about it.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Child {
+    pub(super) node: NodeId,
+    pub(super) count: u32,
+    pub(super) bound: u64,
+}
+
+impl<const FAN: usize> Inner<FAN> {
+    pub(super) const fn new() -> Self {
+        Self {
+            children: [NodeId::NONE; FAN],
+            counts: [0; FAN],
+            bounds: [0; FAN],
+            len: 0,
+            parent: NodeId::NONE,
+        }
+    }
+
+    pub(super) const fn len(&self) -> usize {
+        self.len as usize
+    }
+
+    pub(super) fn children(&self) -> &[NodeId] {
+        &self.children[..self.len()]
+    }
+
+    pub(super) fn counts(&self) -> &[u32] {
+        &self.counts[..self.len()]
+    }
+
+    pub(super) fn bounds(&self) -> &[u64] {
+        &self.bounds[..self.len()]
+    }
+
+    pub(super) fn child(&self, at: usize) -> Child {
+        Child {
+            node: self.children[at],
+            count: self.counts[at],
+            bound: self.bounds[at],
+        }
+    }
+
+    /// Rows below this node.
+    pub(super) fn total(&self) -> u32 {
+        self.counts().iter().sum()
+    }
+
+    /// Rows below the children before this one.
+    pub(super) fn rows_before(&self, at: usize) -> u32 {
+        self.counts[..at].iter().sum()
+    }
+
+    /// Which child this is; the caller knows that it is one.
+    pub(super) fn index_of(&self, child: NodeId) -> usize {
+        self.children()
+            .iter()
+            .position(|node| *node == child)
+            .unwrap_or(0)
+    }
+
+    pub(super) fn add_to_count(&mut self, at: usize, change: i64) {
+        self.counts[at] = (i64::from(self.counts[at]) + change) as u32;
+    }
+
+    pub(super) fn lower_bound(&mut self, at: usize, key: u64) {
+        self.bounds[at] = self.bounds[at].min(key);
+    }
+
+    pub(super) fn insert(&mut self, at: usize, child: Child) {
+        let len = self.len();
+        self.children.copy_within(at..len, at + 1);
+        self.counts.copy_within(at..len, at + 1);
+        self.bounds.copy_within(at..len, at + 1);
+        self.children[at] = child.node;
+        self.counts[at] = child.count;
+        self.bounds[at] = child.bound;
+        self.len += 1;
+    }
+
+    pub(super) fn remove(&mut self, at: usize) {
+        let len = self.len();
+        self.children.copy_within(at + 1..len, at);
+        self.counts.copy_within(at + 1..len, at);
+        self.bounds.copy_within(at + 1..len, at);
+        self.len -= 1;
+    }
+
+    pub(super) fn push(&mut self, child: Child) {
+        self.insert(self.len(), child);
+    }
+
+    pub(super) fn truncate(&mut self, len: usize) {
+        self.len = len as u32;
+    }
+}

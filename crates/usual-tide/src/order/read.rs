@@ -1,0 +1,165 @@
+//! Reading a tree: positions of rows, rows at positions, rows in order.
+
+use super::ids::{NodeId, Slot};
+use super::tree::{CountedTree, Cursor};
+
+impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+    pub(crate) fn len(&self) -> usize {
+        self.len as usize
+    }
+
+    pub(crate) fn contains(&self, slot: Slot) -> bool {
+        self.leaf_of(slot).is_some()
+    }
+
+    /// Where a row stands. O(log n).
+    pub(crate) fn position(&self, slot: Slot) -> Option<usize> {
+        let leaf = self.leaf_of(slot)?;
+        let index = self.leaf(leaf).find(slot)?;
+        Some(self.position_at(Cursor { leaf, index }))
+    }
+
+    /// How many rows stand before a place. O(log n).
+    pub(crate) fn position_at(&self, cursor: Cursor) -> usize {
+        let mut before = cursor.index;
+        let (mut node, mut above) = (cursor.leaf, self.leaf(cursor.leaf).parent);
+        while !above.is_none() {
+            let inner = self.inner(above);
+            before += inner.rows_before(inner.index_of(node)) as usize;
+            (node, above) = (above, inner.parent);
+        }
+        before
+    }
+
+    /// The row at a position; `None` from the end on. O(log n).
+    pub(crate) fn get(&self, position: usize) -> Option<Slot> {
+        if position >= self.len() {
+            return None;
+        }
+        let cursor = self.cursor(position);
+        self.leaf(cursor.leaf).slots().get(cursor.index).copied()
+    }
+
+    /// The place before the row at a position; past the end, the place after the last row.
+    pub(crate) fn cursor(&self, position: usize) -> Cursor {
+        let mut rest = position.min(self.len()) as u32;
+        let mut node = self.root;
+        for _ in 0..self.height {
+            let inner = self.inner(node);
+            let last = inner.len() - 1;
+            let mut at = 0;
+            while at < last && rest >= inner.counts()[at] {
+                rest -= inner.counts()[at];
+                at += 1;
+            }
+            node = inner.children()[at];
+        }
+        Cursor {
+            leaf: node,
+            index: rest as usize,
+        }
+    }
+
+    /// The place right after a row that is in the tree.
+    pub(crate) fn cursor_after(&self, slot: Slot) -> Option<Cursor> {
+        let leaf = self.leaf_of(slot)?;
+        let index = self.leaf(leaf).find(slot)? + 1;
+        Some(Cursor { leaf, index })
+    }
+
+    /// The rows from a place on, forward.
+    pub(crate) fn rows_from(&self, cursor: Cursor) -> Rows<'_, LEAF, FAN> {
+        Rows {
+            tree: self,
+            leaf: cursor.leaf,
+            index: cursor.index,
+        }
+    }
+
+    /// All rows in order.
+    pub(crate) fn rows(&self) -> Rows<'_, LEAF, FAN> {
+        self.rows_from(Cursor {
+            leaf: self.edge_leaf(false),
+            index: 0,
+        })
+    }
+
+    /// The rows in order, leaf by leaf; the fast way to walk many.
+    pub(crate) fn chunks(&self) -> impl Iterator<Item = &[Slot]> {
+        let mut leaf = self.edge_leaf(false);
+        std::iter::from_fn(move || {
+            if leaf.is_none() {
+                return None;
+            }
+            let node = self.leaf(leaf);
+            leaf = node.next;
+            Some(node.slots())
+        })
+    }
+
+    /// The rows before a row, nearest first.
+    pub(crate) fn rows_before(&self, slot: Slot) -> impl Iterator<Item = Slot> {
+        let start = self
+            .leaf_of(slot)
+            .and_then(|leaf| Some((leaf, self.leaf(leaf).find(slot)?)));
+        let (mut leaf, mut index) = start.unwrap_or((NodeId::NONE, 0));
+        std::iter::from_fn(move || {
+            while index == 0 {
+                if leaf.is_none() {
+                    return None;
+                }
+                leaf = self.leaf(leaf).prev;
+                index = if leaf.is_none() {
+                    0
+                } else {
+                    self.leaf(leaf).len()
+                };
+                if leaf.is_none() {
+                    return None;
+                }
+            }
+            index -= 1;
+            Some(self.leaf(leaf).slots()[index])
+        })
+    }
+
+    /// The prefix beside a row of a keyed tree; 0 in a tree without prefixes.
+    pub(crate) fn key_of(&self, slot: Slot) -> u64 {
+        let found = self
+            .leaf_of(slot)
+            .and_then(|leaf| Some((leaf, self.leaf(leaf).find(slot)?)));
+        match found {
+            Some((leaf, index)) => self.key_at(leaf, index),
+            None => 0,
+        }
+    }
+
+    pub(super) fn key_at(&self, leaf: NodeId, index: usize) -> u64 {
+        self.keys.get(leaf.index()).map_or(0, |keys| keys[index])
+    }
+}
+
+/// Iterator over rows in order.
+#[derive(Clone, Debug)]
+pub(crate) struct Rows<'a, const LEAF: usize, const FAN: usize> {
+    tree: &'a CountedTree<LEAF, FAN>,
+    leaf: NodeId,
+    index: usize,
+}
+
+impl<const LEAF: usize, const FAN: usize> Iterator for Rows<'_, LEAF, FAN> {
+    type Item = Slot;
+
+    fn next(&mut self) -> Option<Slot> {
+        while !self.leaf.is_none() {
+            let leaf = self.tree.leaf(self.leaf);
+            if let Some(slot) = leaf.slots().get(self.index) {
+                self.index += 1;
+                return Some(*slot);
+            }
+            self.leaf = leaf.next;
+            self.index = 0;
+        }
+        None
+    }
+}

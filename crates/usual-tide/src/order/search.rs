@@ -1,0 +1,79 @@
+//! Finding where a row belongs by comparison.
+
+use super::ids::{NodeId, Slot};
+use super::tree::{CountedTree, Cursor};
+
+impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+    /// The place before the first row that does not come before the wanted one. O(log n).
+    ///
+    /// Rows with a smaller prefix come before it, rows with a larger one do not; `comes_before`
+    /// decides among rows of the same prefix, and is asked O(log n) times. The rows must be in that
+    /// order; if they are not, some place is found all the same.
+    pub(crate) fn lower_bound(
+        &self,
+        key: u64,
+        mut comes_before: impl FnMut(Slot) -> bool,
+    ) -> Cursor {
+        let mut node = self.root;
+        for level in (0..self.height).rev() {
+            let inner = self.inner(node);
+            let bounds = &inner.bounds()[1..];
+            // Children up to `low` start with rows that come before; past `high`, with rows that
+            // do not. In between, bounds say nothing and the children's first rows are asked.
+            let (mut low, mut high) = if self.keyed {
+                (
+                    bounds.partition_point(|bound| *bound < key),
+                    bounds.partition_point(|bound| *bound <= key),
+                )
+            } else {
+                (0, bounds.len())
+            };
+            while low < high {
+                let middle = low + (high - low).div_ceil(2);
+                let (first, leaf) = self.first_row(inner.children()[middle], level);
+                let first_key = self.key_at(leaf, 0);
+                if first_key < key || (first_key == key && comes_before(first)) {
+                    low = middle;
+                } else {
+                    high = middle - 1;
+                }
+            }
+            node = inner.children()[low];
+        }
+        Cursor {
+            leaf: node,
+            index: self.lower_bound_in_leaf(node, key, comes_before),
+        }
+    }
+
+    fn lower_bound_in_leaf(
+        &self,
+        leaf: NodeId,
+        key: u64,
+        mut comes_before: impl FnMut(Slot) -> bool,
+    ) -> usize {
+        let slots = self.leaf(leaf).slots();
+        let (low, high) = match self.keys.get(leaf.index()) {
+            Some(keys) => {
+                let keys = &keys[..slots.len()];
+                let low = keys.partition_point(|other| *other < key);
+                (
+                    low,
+                    low + keys[low..].partition_point(|other| *other == key),
+                )
+            }
+            None => (0, slots.len()),
+        };
+        low + slots[low..high].partition_point(|slot| comes_before(*slot))
+    }
+
+    /// The first row below a node, and its leaf. Only an empty root leaf has no row, and a search
+    /// never asks for its first.
+    fn first_row(&self, node: NodeId, levels: u32) -> (Slot, NodeId) {
+        let mut node = node;
+        for _ in 0..levels {
+            node = self.inner(node).children()[0];
+        }
+        (self.leaf(node).slots()[0], node)
+    }
+}

@@ -1,0 +1,154 @@
+//! The tree against a plain `Vec`, with nodes of four, the validator after each step.
+
+use super::{CountedTree, Slot};
+use proptest::prelude::*;
+
+type Tree = CountedTree<4, 4>;
+
+#[derive(Clone, Debug)]
+enum Op {
+    Insert { at: usize, key: u64 },
+    InsertInOrder { key: u64 },
+    Remove { at: usize },
+    RemoveRun { at: usize, count: usize },
+    InsertRun { at: usize, count: usize },
+}
+
+fn op() -> impl Strategy<Value = Op> {
+    let at = 0..1000usize;
+    prop_oneof![
+        3 => (at.clone(), 0..20u64).prop_map(|(at, key)| Op::Insert { at, key }),
+        4 => (0..20u64).prop_map(|key| Op::InsertInOrder { key }),
+        4 => at.clone().prop_map(|at| Op::Remove { at }),
+        1 => (at.clone(), 0..40usize).prop_map(|(at, count)| Op::RemoveRun { at, count }),
+        1 => (at, 0..60usize).prop_map(|(at, count)| Op::InsertRun { at, count }),
+    ]
+}
+
+/// Rows as (prefix, slot), and the next slot that was never used.
+#[derive(Default)]
+struct Model {
+    rows: Vec<(u64, u32)>,
+    next: u32,
+}
+
+impl Model {
+    /// A prefix that keeps the order at a position.
+    fn fitting_key(&self, at: usize, key: u64) -> u64 {
+        let low = at.checked_sub(1).map_or(0, |before| self.rows[before].0);
+        let high = self.rows.get(at).map_or(u64::MAX, |row| row.0);
+        key.clamp(low, high)
+    }
+
+    fn fresh(&mut self) -> u32 {
+        self.next += 1;
+        self.next - 1
+    }
+}
+
+fn apply(op: &Op, tree: &mut Tree, model: &mut Model) {
+    let len = model.rows.len();
+    match *op {
+        Op::Insert { at, key } => {
+            let at = at % (len + 1);
+            let row = (model.fitting_key(at, key), model.fresh());
+            tree.insert(at, Slot::from_u32(row.1), row.0);
+            model.rows.insert(at, row);
+        }
+        Op::InsertInOrder { key } => {
+            let row = (key, model.fresh());
+            let at = model.rows.partition_point(|other| *other < row);
+            let place = tree.lower_bound(key, |other| other.index() < row.1 as usize);
+            assert_eq!(tree.position_at(place), at);
+            assert_eq!(tree.insert_at(place, Slot::from_u32(row.1), key), at);
+            model.rows.insert(at, row);
+        }
+        Op::Remove { at } if len > 0 => {
+            let (key, slot) = model.rows.remove(at % len);
+            assert_eq!(tree.remove(Slot::from_u32(slot)), Some((at % len, key)));
+            assert_eq!(tree.remove(Slot::from_u32(slot)), None);
+        }
+        Op::Remove { .. } => {}
+        Op::RemoveRun { at, count } => {
+            let at = at % (len + 1);
+            let count = count.min(len - at);
+            let mut taken = Vec::new();
+            tree.remove_run(at, count, |slot| taken.push(slot.index() as u32));
+            let gone: Vec<u32> = model.rows.drain(at..at + count).map(|row| row.1).collect();
+            assert_eq!(taken, gone);
+        }
+        Op::InsertRun { at, count } => {
+            let at = at % (len + 1);
+            let key = model.fitting_key(at, 7);
+            let rows: Vec<(u64, u32)> = (0..count).map(|_| (key, model.fresh())).collect();
+            let slots: Vec<Slot> = rows.iter().map(|row| Slot::from_u32(row.1)).collect();
+            tree.insert_run(at, &slots, &vec![key; count]);
+            model.rows.splice(at..at, rows);
+        }
+    }
+}
+
+fn assert_same(tree: &Tree, model: &Model) {
+    tree.check().unwrap();
+    let slots: Vec<u32> = tree.rows().map(|slot| slot.index() as u32).collect();
+    let expected: Vec<u32> = model.rows.iter().map(|row| row.1).collect();
+    assert_eq!(slots, expected);
+    for (at, (key, slot)) in model.rows.iter().enumerate() {
+        let slot = Slot::from_u32(*slot);
+        assert_eq!(tree.position(slot), Some(at));
+        assert_eq!(tree.get(at), Some(slot));
+        assert_eq!(tree.key_of(slot), *key);
+    }
+    assert_eq!(tree.get(model.rows.len()), None);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(400) })]
+
+    #[test]
+    fn scripts_of_edits_keep_tree_and_vec_equal(ops in prop::collection::vec(op(), 1..120)) {
+        let mut tree = Tree::new(true);
+        let mut model = Model::default();
+        for op in &ops {
+            // In-order inserts compare slots among equal prefixes, so ties must be in slot order.
+            let ordered = model.rows.is_sorted();
+            if matches!(op, Op::InsertInOrder { .. }) && !ordered {
+                continue;
+            }
+            apply(op, &mut tree, &mut model);
+            assert_same(&tree, &model);
+        }
+    }
+
+    #[test]
+    fn a_built_tree_takes_edits_like_a_grown_one(
+        mut keys in prop::collection::vec(0..50u64, 0..300),
+        ops in prop::collection::vec(op(), 0..40),
+    ) {
+        keys.sort_unstable();
+        let mut model = Model::default();
+        for key in &keys {
+            let slot = model.fresh();
+            model.rows.push((*key, slot));
+        }
+        let slots: Vec<Slot> = model.rows.iter().map(|row| Slot::from_u32(row.1)).collect();
+        let mut tree = Tree::build(&slots, Some(&keys));
+        assert_same(&tree, &model);
+        for op in &ops {
+            if matches!(op, Op::InsertInOrder { .. }) && !model.rows.is_sorted() {
+                continue;
+            }
+            apply(op, &mut tree, &mut model);
+            assert_same(&tree, &model);
+        }
+    }
+}
+
+#[test]
+fn rows_before_a_row_come_nearest_first() {
+    let slots: Vec<Slot> = (0..50).map(Slot::from_u32).collect();
+    let tree = Tree::build(&slots, None);
+    let before: Vec<usize> = tree.rows_before(slots[17]).map(Slot::index).collect();
+    assert_eq!(before, (0..17).rev().collect::<Vec<_>>());
+    assert_eq!(tree.rows_before(slots[0]).count(), 0);
+}

@@ -1,0 +1,204 @@
+//! Queries: what a bound list shows, and in what order.
+
+mod sort;
+mod value;
+mod window;
+
+pub use sort::Sort;
+pub use value::{SortRank, SortValue};
+pub(crate) use window::Window;
+
+use crate::item::Field;
+use std::fmt;
+use std::sync::Arc;
+
+/// What a bound list shows and in what order.
+///
+/// A query without filter and sort shows every item in source order. A query is cheap to clone;
+/// its closures are shared.
+///
+/// ```
+/// use usual_tide::{Item, Query, Sort};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, title: String, fired: bool, height_mm: u32 }
+///
+/// let query = Query::new()
+///     .filter(|piece: &Piece| !piece.fired)
+///     .sort(Piece::HEIGHT_MM.descending().then(Sort::by(|piece: &Piece| &piece.title)))
+///     .take(50)
+///     .numbered();
+/// # let _ = query;
+/// ```
+pub struct Query<T> {
+    filter: Option<Filter<T>>,
+    sort: Option<Sort<T>>,
+    window: Window,
+    numbered: bool,
+}
+
+/// A condition on items, shared between queries.
+type Filter<T> = Arc<dyn Fn(&T) -> bool + Send + Sync>;
+
+impl<T> Query<T> {
+    /// Every item in source order.
+    pub fn new() -> Self {
+        Self {
+            filter: None,
+            sort: None,
+            window: Window::ALL,
+            numbered: false,
+        }
+    }
+
+    /// Shows only items that meet a condition, which replaces an earlier one.
+    ///
+    /// The condition must depend on the item alone. Should it panic, nothing has changed.
+    #[must_use]
+    pub fn filter(mut self, keep: impl Fn(&T) -> bool + Send + Sync + 'static) -> Self {
+        self.filter = Some(Arc::new(keep));
+        self
+    }
+
+    /// Shows all items again.
+    #[must_use]
+    pub fn unfiltered(mut self) -> Self {
+        self.filter = None;
+        self
+    }
+
+    /// Sorts the rows, in place of an earlier sort. Rows that tie keep source order.
+    #[must_use]
+    pub fn sort(mut self, sort: impl Into<Sort<T>>) -> Self {
+        self.sort = Some(sort.into());
+        self
+    }
+
+    /// Shows the rows in source order again.
+    #[must_use]
+    pub fn unsorted(mut self) -> Self {
+        self.sort = None;
+        self
+    }
+
+    /// Leaves out the first rows.
+    #[must_use]
+    pub fn skip(mut self, rows: usize) -> Self {
+        self.window.skip = rows;
+        self
+    }
+
+    /// Shows so many rows at the most.
+    #[must_use]
+    pub fn take(mut self, rows: usize) -> Self {
+        self.window.take = Some(rows);
+        self
+    }
+
+    /// Shows the rows to the end.
+    #[must_use]
+    pub fn take_all(mut self) -> Self {
+        self.window.take = None;
+        self
+    }
+
+    /// Numbers the rows from 1, skipped ones included; change sets then tell which rows that did not
+    /// move show another number.
+    #[must_use]
+    pub fn numbered(mut self) -> Self {
+        self.numbered = true;
+        self
+    }
+
+    /// How many rows are shown at the most, when that is limited.
+    pub fn taken(&self) -> Option<usize> {
+        self.window.take
+    }
+
+    /// Whether rows show their number.
+    pub fn is_numbered(&self) -> bool {
+        self.numbered
+    }
+
+    pub(crate) fn matches(&self, item: &T) -> bool {
+        self.filter.as_ref().is_none_or(|keep| keep(item))
+    }
+
+    pub(crate) fn has_filter(&self) -> bool {
+        self.filter.is_some()
+    }
+
+    pub(crate) fn sorting(&self) -> Option<&Sort<T>> {
+        self.sort.as_ref()
+    }
+
+    pub(crate) fn window(&self) -> Window {
+        self.window
+    }
+
+    /// Whether the other query is known to show the same rows before its window is laid over them.
+    pub(crate) fn same_rows(&self, other: &Self) -> bool {
+        let same_filter = match (&self.filter, &other.filter) {
+            (None, None) => true,
+            (Some(one), Some(two)) => Arc::ptr_eq(one, two),
+            _ => false,
+        };
+        same_filter && self.same_order(other)
+    }
+
+    /// Whether the other query is known to order rows in the same way.
+    pub(crate) fn same_order(&self, other: &Self) -> bool {
+        match (&self.sort, &other.sort) {
+            (None, None) => true,
+            (Some(one), Some(two)) => one.is_same(two),
+            _ => false,
+        }
+    }
+}
+
+impl<T> Clone for Query<T> {
+    fn clone(&self) -> Self {
+        Self {
+            filter: self.filter.clone(),
+            sort: self.sort.clone(),
+            window: self.window,
+            numbered: self.numbered,
+        }
+    }
+}
+
+impl<T> Default for Query<T> {
+    fn default() -> Self {
+        Self::new()
+    }
+}
+
+impl<T> fmt::Debug for Query<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Query")
+            .field("filtered", &self.filter.is_some())
+            .field("sort", &self.sort)
+            .field("window", &self.window)
+            .field("numbered", &self.numbered)
+            .finish()
+    }
+}
+
+impl<T, V> Field<T, V> {
+    /// The condition that the field has this value.
+    ///
+    /// ```
+    /// # use usual_tide::{Item, Query};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// let waiting = Query::new().filter(Piece::FIRED.is(false));
+    /// # let _: Query<Piece> = waiting;
+    /// ```
+    pub fn is(self, value: V) -> impl Fn(&T) -> bool + Send + Sync + 'static
+    where
+        T: 'static,
+        V: PartialEq + Send + Sync + 'static,
+    {
+        move |item| *self.get(item) == value
+    }
+}

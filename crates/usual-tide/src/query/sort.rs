@@ -1,0 +1,396 @@
+//! Sorts: one or more keys, each with its direction.
+
+use super::value::{SortRank, SortValue};
+use crate::item::Field;
+use std::cmp::Ordering;
+use std::fmt;
+use std::marker::PhantomData;
+use std::sync::Arc;
+
+/// An order of rows, by one key or by several that break each other's ties.
+///
+/// Rows that tie in every key keep source order. Missing values come last in either direction
+/// unless [`missing_first`](Self::missing_first) says otherwise.
+///
+/// ```
+/// use usual_tide::{Item, Sort};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, title: String, shelf: Option<String>, height_mm: u32 }
+///
+/// let by_shelf_then_tallest: Sort<Piece> = Sort::by(|piece: &Piece| &piece.shelf)
+///     .missing_first()
+///     .then(Piece::HEIGHT_MM.descending());
+/// # let _ = by_shelf_then_tallest;
+/// ```
+pub struct Sort<T> {
+    levels: Arc<[Level<T>]>,
+}
+
+/// One key of a sort.
+struct Level<T> {
+    key: Arc<dyn SortKey<T>>,
+    descending: bool,
+    missing_first: bool,
+}
+
+/// What a level needs to know of a key, whatever its type.
+trait SortKey<T>: Send + Sync {
+    fn ranked(&self) -> bool;
+    fn deciding_bits(&self) -> u32;
+    fn rank(&self, item: &T) -> SortRank;
+    fn prefix(&self, item: &T) -> u64;
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
+    fn compare(&self, one: &T, two: &T) -> Ordering;
+}
+
+/// Bits that a rank takes at the top of a prefix.
+const RANK_BITS: u32 = 2;
+
+impl<T> Sort<T> {
+    /// Ascending by a part of the item, which is read in place.
+    pub fn by<V>(get: impl Fn(&T) -> &V + Send + Sync + 'static) -> Self
+    where
+        T: 'static,
+        V: SortValue + ?Sized + 'static,
+    {
+        Self::single(ByPart {
+            get,
+            value: PhantomData,
+        })
+    }
+
+    /// Ascending by a value that is computed from the item, each time it is compared.
+    pub fn by_value<V>(get: impl Fn(&T) -> V + Send + Sync + 'static) -> Self
+    where
+        T: 'static,
+        V: SortValue + 'static,
+    {
+        Self::single(ByValue {
+            get,
+            value: PhantomData,
+        })
+    }
+
+    /// In an order of your own, which must be total. No prefix can be cached for it, so it is slower
+    /// than the others.
+    pub fn with(compare: impl Fn(&T, &T) -> Ordering + Send + Sync + 'static) -> Self
+    where
+        T: 'static,
+    {
+        Self::single(ByComparison { compare })
+    }
+
+    fn single(key: impl SortKey<T> + 'static) -> Self {
+        let level = Level {
+            key: Arc::new(key),
+            descending: false,
+            missing_first: false,
+        };
+        Self {
+            levels: Arc::new([level]),
+        }
+    }
+
+    /// The last key in descending order.
+    #[must_use]
+    pub fn descending(self) -> Self {
+        self.with_last(|level| level.descending = true)
+    }
+
+    /// Missing values of the last key first, in either direction.
+    #[must_use]
+    pub fn missing_first(self) -> Self {
+        self.with_last(|level| level.missing_first = true)
+    }
+
+    /// Another sort for the rows that tie in this one.
+    #[must_use]
+    pub fn then(self, next: impl Into<Self>) -> Self {
+        let next = next.into();
+        let levels = self.levels.iter().chain(next.levels.iter());
+        Self {
+            levels: levels.cloned().collect(),
+        }
+    }
+
+    fn with_last(self, change: impl FnOnce(&mut Level<T>)) -> Self {
+        let mut levels: Vec<Level<T>> = self.levels.iter().cloned().collect();
+        if let Some(last) = levels.last_mut() {
+            change(last);
+        }
+        Self {
+            levels: levels.into(),
+        }
+    }
+
+    /// Whether this is the same sort, not only one that might order alike.
+    pub(crate) fn is_same(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.levels, &other.levels)
+    }
+
+    pub(crate) fn compare(&self, one: &T, two: &T) -> Ordering {
+        self.compare_from(0, one, two)
+    }
+
+    /// Compares two items whose prefixes are equal.
+    pub(crate) fn compare_past_prefix(&self, one: &T, two: &T) -> Ordering {
+        self.compare_from(self.layout().decided, one, two)
+    }
+
+    fn compare_from(&self, level: usize, one: &T, two: &T) -> Ordering {
+        self.levels[level..]
+            .iter()
+            .map(|level| level.compare(one, two))
+            .find(|order| order.is_ne())
+            .unwrap_or(Ordering::Equal)
+    }
+
+    /// The beginning of an item's place in this order: as many keys as fit, the last of them perhaps
+    /// cut short.
+    pub(crate) fn prefix(&self, item: &T) -> u64 {
+        let (mut prefix, mut used) = (0, 0);
+        for level in self.levels.iter() {
+            let bits = level.prefix(item);
+            match level.width() {
+                Some(width) if used + width < u64::BITS => {
+                    prefix |= (bits & !(u64::MAX >> width)) >> used;
+                    used += width;
+                }
+                _ => return prefix | bits >> used,
+            }
+        }
+        prefix
+    }
+
+    fn layout(&self) -> Layout {
+        let (mut used, mut decided) = (0, 0);
+        for level in self.levels.iter() {
+            match level.width() {
+                Some(width) if used + width <= u64::BITS => used += width,
+                _ => break,
+            }
+            decided += 1;
+            if used == u64::BITS {
+                break;
+            }
+        }
+        Layout { used, decided }
+    }
+
+    /// How ties in the prefix of text can be broken eight bytes at a time.
+    pub(crate) fn refinement(&self) -> Option<Refinement<'_, T>> {
+        let layout = self.layout();
+        let level = self.levels.get(layout.decided)?;
+        let rank_bits = if level.key.ranked() { RANK_BITS } else { 0 };
+        let text_bits = u64::BITS.saturating_sub(layout.used + rank_bits);
+        Some(Refinement {
+            level,
+            known_bytes: (text_bits / 8) as usize,
+        })
+    }
+}
+
+/// How the prefix is divided among the levels.
+struct Layout {
+    /// Bits taken by levels that fit as a whole.
+    used: u32,
+    /// How many levels fit as a whole.
+    decided: usize,
+}
+
+/// The level in which a prefix was cut short.
+pub(crate) struct Refinement<'a, T> {
+    level: &'a Level<T>,
+    /// Leading bytes that equal prefixes have in common.
+    pub(crate) known_bytes: usize,
+}
+
+impl<T> Refinement<'_, T> {
+    /// The prefix from a byte on, in the level's direction; `None` for keys that are not text.
+    pub(crate) fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        let prefix = self.level.key.prefix_from(item, byte)?;
+        Some(if self.level.descending { !prefix } else { prefix })
+    }
+}
+
+impl<T> Level<T> {
+    /// Bits within which this level is decided; `None` when it never is.
+    fn width(&self) -> Option<u32> {
+        let bits = self.key.deciding_bits();
+        let rank = if self.key.ranked() { RANK_BITS } else { 0 };
+        (bits > 0 && bits + rank <= u64::BITS).then_some(bits + rank)
+    }
+
+    fn rank_place(&self, rank: SortRank) -> u64 {
+        match rank {
+            SortRank::Missing if self.missing_first => 0,
+            SortRank::Value => 1,
+            SortRank::NotANumber => 2,
+            SortRank::Missing => 3,
+        }
+    }
+
+    fn prefix(&self, item: &T) -> u64 {
+        let directed = |prefix: u64| if self.descending { !prefix } else { prefix };
+        if !self.key.ranked() {
+            return directed(self.key.prefix(item));
+        }
+        let rank = self.key.rank(item);
+        let place = self.rank_place(rank) << (u64::BITS - RANK_BITS);
+        match rank {
+            SortRank::Value => place | directed(self.key.prefix(item)) >> RANK_BITS,
+            _ => place,
+        }
+    }
+
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        if self.key.ranked() {
+            let (first, second) = (self.key.rank(one), self.key.rank(two));
+            if first != second || first != SortRank::Value {
+                return self.rank_place(first).cmp(&self.rank_place(second));
+            }
+        }
+        let order = self.key.compare(one, two);
+        if self.descending {
+            order.reverse()
+        } else {
+            order
+        }
+    }
+}
+
+/// A key that lends a part of the item.
+struct ByPart<F, V: ?Sized> {
+    get: F,
+    value: PhantomData<fn(&V)>,
+}
+
+impl<T, V, F> SortKey<T> for ByPart<F, V>
+where
+    F: Fn(&T) -> &V + Send + Sync,
+    V: SortValue + ?Sized,
+{
+    fn ranked(&self) -> bool {
+        V::RANKED
+    }
+    fn deciding_bits(&self) -> u32 {
+        V::DECIDING_BITS
+    }
+    fn rank(&self, item: &T) -> SortRank {
+        (self.get)(item).rank()
+    }
+    fn prefix(&self, item: &T) -> u64 {
+        (self.get)(item).prefix()
+    }
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        (self.get)(item).prefix_from(byte)
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        (self.get)(one).compare((self.get)(two))
+    }
+}
+
+/// A key that computes a value.
+struct ByValue<F, V> {
+    get: F,
+    value: PhantomData<fn(V)>,
+}
+
+impl<T, V, F> SortKey<T> for ByValue<F, V>
+where
+    F: Fn(&T) -> V + Send + Sync,
+    V: SortValue,
+{
+    fn ranked(&self) -> bool {
+        V::RANKED
+    }
+    fn deciding_bits(&self) -> u32 {
+        V::DECIDING_BITS
+    }
+    fn rank(&self, item: &T) -> SortRank {
+        (self.get)(item).rank()
+    }
+    fn prefix(&self, item: &T) -> u64 {
+        (self.get)(item).prefix()
+    }
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        (self.get)(item).prefix_from(byte)
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        (self.get)(one).compare(&(self.get)(two))
+    }
+}
+
+/// A key without a value: only the order of two items is known.
+struct ByComparison<F> {
+    compare: F,
+}
+
+impl<T, F> SortKey<T> for ByComparison<F>
+where
+    F: Fn(&T, &T) -> Ordering + Send + Sync,
+{
+    fn ranked(&self) -> bool {
+        false
+    }
+    fn deciding_bits(&self) -> u32 {
+        0
+    }
+    fn rank(&self, _: &T) -> SortRank {
+        SortRank::Value
+    }
+    fn prefix(&self, _: &T) -> u64 {
+        0
+    }
+    fn prefix_from(&self, _: &T, _: usize) -> Option<u64> {
+        None
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        (self.compare)(one, two)
+    }
+}
+
+impl<T> Clone for Level<T> {
+    fn clone(&self) -> Self {
+        Self {
+            key: Arc::clone(&self.key),
+            ..*self
+        }
+    }
+}
+
+impl<T> Clone for Sort<T> {
+    fn clone(&self) -> Self {
+        Self {
+            levels: Arc::clone(&self.levels),
+        }
+    }
+}
+
+impl<T> fmt::Debug for Sort<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let direction = |level: &Level<T>| if level.descending { "descending" } else { "ascending" };
+        f.debug_list()
+            .entries(self.levels.iter().map(direction))
+            .finish()
+    }
+}
+
+impl<T: 'static, V: SortValue + 'static> Field<T, V> {
+    /// Ascending by this field.
+    pub fn ascending(self) -> Sort<T> {
+        Sort::by(self.getter())
+    }
+
+    /// Descending by this field.
+    pub fn descending(self) -> Sort<T> {
+        self.ascending().descending()
+    }
+}
+
+impl<T: 'static, V: SortValue + 'static> From<Field<T, V>> for Sort<T> {
+    fn from(field: Field<T, V>) -> Self {
+        field.ascending()
+    }
+}

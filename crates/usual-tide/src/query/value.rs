@@ -1,0 +1,219 @@
+//! Values that rows can be sorted by.
+
+use std::cmp::Ordering;
+
+/// A value that rows can be sorted by: a total order, and a prefix that is cached beside each row.
+///
+/// The prefix must keep the order: `a.compare(&b)` is never `Greater` where `a.prefix() <
+/// b.prefix()`, among values of one rank. Implement it for your own types by forwarding to a field:
+///
+/// ```
+/// use std::cmp::Ordering;
+/// use usual_tide::SortValue;
+///
+/// struct Shelf(String);
+///
+/// impl SortValue for Shelf {
+///     fn prefix(&self) -> u64 { self.0.prefix() }
+///     fn compare(&self, other: &Self) -> Ordering { self.0.compare(&other.0) }
+/// }
+/// assert!(Shelf("A1".into()).prefix() < Shelf("B1".into()).prefix());
+/// ```
+pub trait SortValue {
+    /// How many leading bits of the prefix decide: where these are equal, so are the values. 0 where
+    /// a prefix never decides, as with text.
+    const DECIDING_BITS: u32 = 0;
+
+    /// Whether some values have another rank than [`SortRank::Value`].
+    const RANKED: bool = false;
+
+    /// Values of a rank stay together, whatever the direction of the sort.
+    fn rank(&self) -> SortRank {
+        SortRank::Value
+    }
+
+    /// The value's beginning as a number, in the order of the values.
+    fn prefix(&self) -> u64;
+
+    /// The same from a byte of the value on; `None` where a value has no bytes to speak of.
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        let _ = byte;
+        None
+    }
+
+    /// The ascending order of values of one rank.
+    fn compare(&self, other: &Self) -> Ordering;
+}
+
+/// What kind of value this is for sorting.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Debug)]
+pub enum SortRank {
+    /// An ordinary value.
+    Value,
+    /// Not a number; after all numbers in either direction.
+    NotANumber,
+    /// No value; last in either direction unless the sort says otherwise.
+    Missing,
+}
+
+macro_rules! sort_unsigned {
+    ($($type:ty),*) => {$(
+        impl SortValue for $type {
+            const DECIDING_BITS: u32 = <$type>::BITS;
+            fn prefix(&self) -> u64 {
+                (*self as u64) << (u64::BITS - <$type>::BITS)
+            }
+            fn compare(&self, other: &Self) -> Ordering {
+                self.cmp(other)
+            }
+        }
+    )*};
+}
+
+macro_rules! sort_signed {
+    ($($type:ty as $unsigned:ty),*) => {$(
+        impl SortValue for $type {
+            const DECIDING_BITS: u32 = <$type>::BITS;
+            fn prefix(&self) -> u64 {
+                ((*self as $unsigned) ^ (1 << (<$type>::BITS - 1))).prefix()
+            }
+            fn compare(&self, other: &Self) -> Ordering {
+                self.cmp(other)
+            }
+        }
+    )*};
+}
+
+sort_unsigned!(u8, u16, u32, u64, usize);
+sort_signed!(i8 as u8, i16 as u16, i32 as u32, i64 as u64, isize as usize);
+
+impl SortValue for bool {
+    const DECIDING_BITS: u32 = 1;
+    fn prefix(&self) -> u64 {
+        u64::from(*self) << (u64::BITS - 1)
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+impl SortValue for char {
+    const DECIDING_BITS: u32 = 32;
+    fn prefix(&self) -> u64 {
+        u32::from(*self).prefix()
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+impl SortValue for f64 {
+    const DECIDING_BITS: u32 = 64;
+    const RANKED: bool = true;
+    fn rank(&self) -> SortRank {
+        if self.is_nan() {
+            SortRank::NotANumber
+        } else {
+            SortRank::Value
+        }
+    }
+    fn prefix(&self) -> u64 {
+        if self.is_nan() {
+            return 0;
+        }
+        // Adding zero makes -0.0 the same as 0.0, as it compares.
+        let bits = (self + 0.0).to_bits();
+        let negative = bits >> (u64::BITS - 1) == 1;
+        if negative { !bits } else { bits | 1 << (u64::BITS - 1) }
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.partial_cmp(other).unwrap_or(Ordering::Equal)
+    }
+}
+
+impl SortValue for f32 {
+    const DECIDING_BITS: u32 = 64;
+    const RANKED: bool = true;
+    fn rank(&self) -> SortRank {
+        f64::from(*self).rank()
+    }
+    fn prefix(&self) -> u64 {
+        f64::from(*self).prefix()
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.partial_cmp(other).unwrap_or(Ordering::Equal)
+    }
+}
+
+/// Text sorts by code point.
+impl SortValue for str {
+    fn prefix(&self) -> u64 {
+        byte_prefix(self.as_bytes())
+    }
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        Some(byte_prefix(self.as_bytes().get(byte..).unwrap_or(&[])))
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+/// Text sorts by code point.
+impl SortValue for String {
+    fn prefix(&self) -> u64 {
+        self.as_str().prefix()
+    }
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        self.as_str().prefix_from(byte)
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+fn byte_prefix(bytes: &[u8]) -> u64 {
+    if let Some(eight) = bytes.first_chunk() {
+        return u64::from_be_bytes(*eight);
+    }
+    let mut padded = [0; 8];
+    padded[..bytes.len()].copy_from_slice(bytes);
+    u64::from_be_bytes(padded)
+}
+
+/// No value is missing.
+impl<V: SortValue> SortValue for Option<V> {
+    const DECIDING_BITS: u32 = V::DECIDING_BITS;
+    const RANKED: bool = true;
+    fn rank(&self) -> SortRank {
+        self.as_ref().map_or(SortRank::Missing, V::rank)
+    }
+    fn prefix(&self) -> u64 {
+        self.as_ref().map_or(0, V::prefix)
+    }
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        self.as_ref().map_or(Some(0), |value| value.prefix_from(byte))
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        match (self, other) {
+            (Some(one), Some(two)) => one.compare(two),
+            _ => self.is_none().cmp(&other.is_none()),
+        }
+    }
+}
+
+impl<V: SortValue + ?Sized> SortValue for &V {
+    const DECIDING_BITS: u32 = V::DECIDING_BITS;
+    const RANKED: bool = V::RANKED;
+    fn rank(&self) -> SortRank {
+        (**self).rank()
+    }
+    fn prefix(&self) -> u64 {
+        (**self).prefix()
+    }
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        (**self).prefix_from(byte)
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        (**self).compare(*other)
+    }
+}

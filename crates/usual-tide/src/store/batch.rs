@@ -1,0 +1,142 @@
+//! All or nothing.
+
+use super::Store;
+use crate::item::Item;
+use crate::list::Mark;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+
+impl<T: Item> Store<T> {
+    /// Runs several edits as one: all of them happen, or none.
+    ///
+    /// When the closure returns an error, or panics, the store and every list are as they were before.
+    /// Inside the batch the store shows the edits made so far; the lists follow at the end, and every
+    /// feed sees one change set. Batches nest: an inner one that fails takes back its own edits alone.
+    ///
+    /// Editing many items in a batch is faster than one by one.
+    ///
+    /// ```
+    /// use usual_tide::{EditError, Item, Place, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id, fired: false }))?;
+    /// let refused = store.batch(|store| {
+    ///     store.edit(&1, |piece| piece.fired = true)?;
+    ///     store.remove(&99)
+    /// });
+    /// assert_eq!(refused.err(), Some(EditError::UnknownKey(99)));
+    /// assert!(!store.get(&1).unwrap().fired);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Those of the closure.
+    pub fn batch<R, E>(
+        &mut self,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        if self.journal.depth > 0 {
+            // The lists catch up, so that taking back this batch leaves them where it began.
+            self.guarded(Start::of_edit(self), |store| {
+                store.follow_steps();
+                Ok::<(), E>(())
+            })?;
+        }
+        self.guarded(Start::of_batch(self), edits)
+    }
+
+    /// One edit, or one part of an open batch: taken back when it fails.
+    pub(super) fn attempt<R, E>(
+        &mut self,
+        edit: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        let start = if self.journal.depth == 0 {
+            Start::of_batch(self)
+        } else {
+            Start::of_edit(self)
+        };
+        self.guarded(start, edit)
+    }
+
+    fn guarded<R, E>(
+        &mut self,
+        start: Start,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        self.journal.depth += 1;
+        // Whatever the closure leaves half done is taken back before anyone can see it.
+        let outcome = catch_unwind(AssertUnwindSafe(|| {
+            let done = edits(self)?;
+            if self.journal.depth == 1 {
+                self.follow_steps();
+            }
+            Ok(done)
+        }));
+        self.journal.depth -= 1;
+        match outcome {
+            Ok(Ok(done)) => {
+                if self.journal.depth == 0 {
+                    self.seal();
+                }
+                Ok(done)
+            }
+            Ok(Err(error)) => {
+                self.return_to(start);
+                Err(error)
+            }
+            Err(panic) => {
+                self.return_to(start);
+                resume_unwind(panic)
+            }
+        }
+    }
+
+    fn return_to(&mut self, start: Start) {
+        if let Some(lists) = start.lists {
+            for (number, list) in self.lists.iter_mut().enumerate() {
+                match lists.get(number) {
+                    Some(Some(mark)) => {
+                        if let Some(list) = list {
+                            list.roll_back(*mark);
+                        }
+                    }
+                    Some(None) => {}
+                    // It was bound since.
+                    None => *list = None,
+                }
+            }
+            self.journal.followed = start.followed;
+        }
+        self.take_back(start.steps);
+        if self.journal.depth == 0 {
+            self.seal();
+        }
+    }
+}
+
+/// Where a batch began.
+struct Start {
+    steps: usize,
+    followed: usize,
+    /// The lists' states; none for a single edit inside a batch, which no list follows.
+    lists: Option<Vec<Option<Mark>>>,
+}
+
+impl Start {
+    fn of_batch<T: Item>(store: &Store<T>) -> Self {
+        let marks = store.lists.iter().map(|list| Some(list.as_ref()?.mark()));
+        Self {
+            lists: Some(marks.collect()),
+            ..Self::of_edit(store)
+        }
+    }
+
+    fn of_edit<T: Item>(store: &Store<T>) -> Self {
+        Self {
+            steps: store.journal.steps.len(),
+            followed: store.journal.followed,
+            lists: None,
+        }
+    }
+}

@@ -1,0 +1,83 @@
+//! Keys that occur more than once.
+
+use hashbrown::HashMap;
+use std::fmt::{Debug, Write};
+use std::hash::Hash;
+
+/// A key that more than one item has.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct DuplicateKey<K> {
+    /// The key.
+    pub key: K,
+    /// Where it occurs among the given items, ascending.
+    pub positions: Vec<usize>,
+    /// Whether an item of the store has it too.
+    pub in_store: bool,
+}
+
+/// What to do with items whose key occurred before.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
+pub enum OnDuplicate {
+    /// Refuse all, and report every duplicate at once.
+    #[default]
+    Refuse,
+    /// Keep the item that came first.
+    KeepFirst,
+    /// Keep the item that came last, at the place of the first.
+    KeepLast,
+}
+
+/// Every key that occurs more than once, in the order of first occurrence.
+pub(super) fn within<'a, K: Eq + Hash + Clone + 'a>(
+    keys: impl Iterator<Item = &'a K>,
+) -> Vec<DuplicateKey<K>> {
+    among(keys, |_| false)
+}
+
+/// Every key that occurs more than once or is taken.
+pub(super) fn among<'a, K: Eq + Hash + Clone + 'a>(
+    keys: impl Iterator<Item = &'a K>,
+    taken: impl Fn(&K) -> bool,
+) -> Vec<DuplicateKey<K>> {
+    let mut places: HashMap<&K, Vec<usize>> = HashMap::new();
+    for (position, key) in keys.enumerate() {
+        places.entry(key).or_default().push(position);
+    }
+    let mut found: Vec<DuplicateKey<K>> = places
+        .into_iter()
+        .map(|(key, positions)| DuplicateKey {
+            key: key.clone(),
+            in_store: taken(key),
+            positions,
+        })
+        .filter(|duplicate| duplicate.in_store || duplicate.positions.len() > 1)
+        .collect();
+    found.sort_by_key(|duplicate| duplicate.positions[0]);
+    found
+}
+
+/// Keys named in a message before it only counts the rest.
+const NAMED: usize = 20;
+
+pub(super) fn describe<K: Debug>(duplicates: &[DuplicateKey<K>]) -> String {
+    let mut text = format!(
+        "{} {} more than one item: ",
+        duplicates.len(),
+        if duplicates.len() == 1 { "key belongs to" } else { "keys belong to" },
+    );
+    for (index, duplicate) in duplicates.iter().take(NAMED).enumerate() {
+        let positions: Vec<String> = duplicate.positions.iter().map(usize::to_string).collect();
+        let store = if duplicate.in_store { ", and in the store" } else { "" };
+        let _ = write!(
+            text,
+            "{}{:?} at {}{store}",
+            if index == 0 { "" } else { "; " },
+            duplicate.key,
+            positions.join(", "),
+        );
+    }
+    if duplicates.len() > NAMED {
+        let _ = write!(text, "; and {} more", duplicates.len() - NAMED);
+    }
+    text
+}

@@ -1,0 +1,162 @@
+//! Edits of one item.
+
+use super::Store;
+use super::error::EditError;
+use super::journal::Step;
+use super::place::Place;
+use crate::item::Item;
+use crate::order::Slot;
+use std::sync::Arc;
+
+impl<T: Item> Store<T> {
+    /// Adds an item. O(log n) a list.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::DuplicateKey`] when its key is taken, [`EditError::UnknownKey`] and
+    /// [`EditError::OutOfRange`] when there is no such place.
+    pub fn add(&mut self, item: T, place: Place<T::Key>) -> Result<(), EditError<T::Key>> {
+        if let Some(slot) = self.slot(item.key()) {
+            return Err(EditError::DuplicateKey {
+                key: item.key().clone(),
+                position: self.source.position(slot).unwrap_or(0),
+            });
+        }
+        let at = self.landing(&place, &[])?;
+        self.attempt(|store| store.put_in(Arc::new(item), at))
+    }
+
+    /// Edits an item in place. `true` when it differs afterwards; an edit that leaves it equal is no
+    /// change and notifies nobody. O(log n) a list.
+    ///
+    /// ```
+    /// # use usual_tide::{Item, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load([Piece { id: 1, fired: false }])?;
+    /// assert!(store.edit(&1, |piece| piece.fired = true)?);
+    /// assert!(!store.edit(&1, |piece| piece.fired = true)?);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`], and [`EditError::KeyChanged`] when the closure changed the key.
+    pub fn edit(
+        &mut self,
+        key: &T::Key,
+        edit: impl FnOnce(&mut T),
+    ) -> Result<bool, EditError<T::Key>> {
+        let slot = self.known_slot(key)?;
+        let Some(item) = self.items.get(slot) else {
+            return Ok(false);
+        };
+        let mut edited = T::clone(item);
+        edit(&mut edited);
+        self.replace_at(slot, edited)
+    }
+
+    /// Puts another version of an item in its place, the one with the same key. `true` when it
+    /// differs. O(log n) a list.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`].
+    pub fn replace(&mut self, item: T) -> Result<bool, EditError<T::Key>> {
+        let slot = self.known_slot(item.key())?;
+        self.replace_at(slot, item)
+    }
+
+    /// Removes an item; gives it back. O(log n) a list.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`].
+    pub fn remove(&mut self, key: &T::Key) -> Result<Arc<T>, EditError<T::Key>> {
+        let slot = self.known_slot(key)?;
+        let item = self.items.get(slot).cloned();
+        self.attempt(|store| {
+            store.take_out(slot);
+            item.ok_or_else(|| EditError::UnknownKey(key.clone()))
+        })
+    }
+
+    /// Moves an item to another place in source order. `true` when that is another position. Bound lists
+    /// in another order follow where their ties say so. O(log n) a list.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`] and [`EditError::OutOfRange`].
+    pub fn move_to(
+        &mut self,
+        key: &T::Key,
+        place: Place<T::Key>,
+    ) -> Result<bool, EditError<T::Key>> {
+        let slot = self.known_slot(key)?;
+        let from = self.known_position(key)?;
+        let to = self.landing(&place, &[from])?;
+        if from == to {
+            return Ok(false);
+        }
+        self.attempt(|store| {
+            store.lift(slot);
+            store.put_down(slot, to);
+            Ok(true)
+        })
+    }
+
+    fn replace_at(&mut self, slot: Slot, item: T) -> Result<bool, EditError<T::Key>> {
+        let Some(before) = self.items.get(slot) else {
+            return Ok(false);
+        };
+        if before.key() != item.key() {
+            return Err(EditError::KeyChanged {
+                from: before.key().clone(),
+                to: item.key().clone(),
+            });
+        }
+        if **before == item {
+            return Ok(false);
+        }
+        self.attempt(|store| {
+            store.swap_item(slot, Arc::new(item));
+            Ok(true)
+        })
+    }
+
+    // The steps that every edit is made of. Each is noted, so that it can be taken back.
+
+    /// Adds an item whose key is new.
+    pub(super) fn put_in(&mut self, item: Arc<T>, at: usize) -> Result<(), EditError<T::Key>> {
+        let slot = self.items.insert(item).ok_or(EditError::TooMany)?;
+        self.keys.insert(slot, &self.items);
+        self.source.insert(at, slot, 0);
+        self.journal.steps.push(Step::Added { slot });
+        Ok(())
+    }
+
+    pub(super) fn take_out(&mut self, slot: Slot) {
+        self.keys.remove(slot, &self.items);
+        if let Some((at, _)) = self.source.remove(slot) {
+            self.journal.steps.push(Step::Removed { slot, at });
+        }
+    }
+
+    pub(super) fn swap_item(&mut self, slot: Slot, item: Arc<T>) {
+        if let Some(before) = self.items.set(slot, item) {
+            self.journal.steps.push(Step::Replaced { slot, before });
+        }
+    }
+
+    pub(super) fn lift(&mut self, slot: Slot) {
+        if let Some((at, _)) = self.source.remove(slot) {
+            self.journal.steps.push(Step::Lifted { slot, at });
+        }
+    }
+
+    pub(super) fn put_down(&mut self, slot: Slot, at: usize) {
+        self.source.insert(at, slot, 0);
+        self.journal.steps.push(Step::PutDown { slot });
+    }
+}

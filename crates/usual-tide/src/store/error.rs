@@ -1,0 +1,56 @@
+//! Why an edit is refused.
+
+use super::duplicates::DuplicateKey;
+use std::fmt::Debug;
+
+/// Why an edit was refused. Nothing was changed.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum EditError<K: Debug> {
+    /// No item has this key.
+    #[error("no item has the key {0:?}: it was removed, or never added")]
+    UnknownKey(K),
+    /// An item has this key already.
+    #[error("the key {key:?} is taken by the item at position {position}")]
+    DuplicateKey {
+        /// The key.
+        key: K,
+        /// Where in source order the item is that has it.
+        position: usize,
+    },
+    /// Keys that occur more than once among the given items, or are taken by other items.
+    #[error("{}", super::duplicates::describe(.0))]
+    Duplicates(Vec<DuplicateKey<K>>),
+    /// There is no such place.
+    #[error("position {position} is out of range: it can be 0 to {last}")]
+    OutOfRange {
+        /// The position asked for.
+        position: usize,
+        /// The last one there is.
+        last: usize,
+    },
+    /// The edit changed the item's key, which is its identity. To give an item another key, remove
+    /// it and add it anew.
+    #[error("the edit changed the key from {from:?} to {to:?}: remove the item and add it anew")]
+    KeyChanged {
+        /// The key before.
+        from: K,
+        /// The key that the edit gave it.
+        to: K,
+    },
+    /// A store holds at most 2^32 - 2 items.
+    #[error("the store is full: it holds at most 4,294,967,294 items")]
+    TooMany,
+}
+
+impl<K: Debug> EditError<K> {
+    /// Whether the edit named an item that is not there.
+    pub fn is_unknown_key(&self) -> bool {
+        matches!(self, Self::UnknownKey(_))
+    }
+
+    /// Whether a key would have occurred twice.
+    pub fn is_duplicate(&self) -> bool {
+        matches!(self, Self::DuplicateKey { .. } | Self::Duplicates(_))
+    }
+}

@@ -1,0 +1,161 @@
+//! What an edit did to the store, so that the lists can follow and a failure can be taken back.
+
+use super::Store;
+use crate::item::Item;
+use crate::list::Touch;
+use crate::order::Slot;
+use hashbrown::HashMap;
+use hashbrown::hash_map::Entry;
+use std::sync::Arc;
+
+/// One step of an edit.
+pub(super) enum Step<T> {
+    /// A new item was put into the arena and the key table, and into source order.
+    Added { slot: Slot },
+    /// An item left the key table and source order; it stays in the arena until the edit is final.
+    Removed { slot: Slot, at: usize },
+    /// An item was replaced.
+    Replaced { slot: Slot, before: Arc<T> },
+    /// An item was taken from its place in source order, to be put down again.
+    Lifted { slot: Slot, at: usize },
+    /// A lifted item was put down.
+    PutDown { slot: Slot },
+}
+
+/// The steps of the edit under way.
+pub(super) struct Journal<T> {
+    pub(super) steps: Vec<Step<T>>,
+    /// Steps that the lists have followed.
+    pub(super) followed: usize,
+    /// Batches that are open, one in another.
+    pub(super) depth: usize,
+}
+
+impl<T> Journal<T> {
+    pub(super) fn new() -> Self {
+        Self {
+            steps: Vec::new(),
+            followed: 0,
+            depth: 0,
+        }
+    }
+}
+
+impl<T: Item> Store<T> {
+    /// Lets all lists follow the steps that they have not followed yet. Runs user code.
+    pub(super) fn follow_steps(&mut self) {
+        let steps = &self.journal.steps[self.journal.followed..];
+        if steps.is_empty() {
+            return;
+        }
+        let touches = self.touches(steps);
+        let Self {
+            items,
+            keys,
+            source,
+            lists,
+            ..
+        } = self;
+        let context = crate::list::Context {
+            items,
+            keys,
+            source,
+        };
+        for list in lists.iter_mut().flatten() {
+            list.update(&touches, context);
+        }
+        self.journal.followed = self.journal.steps.len();
+    }
+
+    /// Each touched item once, as it was before the steps and as it is now.
+    fn touches(&self, steps: &[Step<T>]) -> Vec<Touch<T>> {
+        if let [step] = steps {
+            return self.touch(step).into_iter().collect();
+        }
+        let mut touches: Vec<Touch<T>> = Vec::with_capacity(steps.len());
+        // For each slot its touch, and whether its item before is settled: a step that only lifts
+        // it does not know whether the item was replaced as well.
+        let mut index: HashMap<Slot, (usize, bool)> = HashMap::with_capacity(steps.len());
+        for step in steps {
+            let Some(next) = self.touch(step) else { continue };
+            let settles = !matches!(step, Step::Lifted { .. } | Step::PutDown { .. });
+            match index.entry(next.slot) {
+                Entry::Vacant(place) => {
+                    place.insert((touches.len(), settles));
+                    touches.push(next);
+                }
+                Entry::Occupied(mut known) => {
+                    let (at, settled) = known.get_mut();
+                    let touch = &mut touches[*at];
+                    touch.moved |= next.moved;
+                    if settles && !*settled {
+                        touch.before = next.before;
+                        *settled = true;
+                    }
+                }
+            }
+        }
+        touches.retain(|touch| touch.before.is_some() || touch.after.is_some());
+        touches
+    }
+
+    fn touch(&self, step: &Step<T>) -> Option<Touch<T>> {
+        let (slot, moved) = match step {
+            Step::Added { slot } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
+                (*slot, false)
+            }
+            Step::Lifted { slot, .. } | Step::PutDown { slot } => (*slot, true),
+        };
+        let now = self.items.get(slot)?;
+        let before = match step {
+            Step::Added { .. } => None,
+            Step::Replaced { before, .. } => Some(Arc::clone(before)),
+            _ => Some(Arc::clone(now)),
+        };
+        Some(Touch {
+            slot,
+            before,
+            after: self.source.contains(slot).then(|| Arc::clone(now)),
+            moved,
+        })
+    }
+
+    /// Makes the edit final: removed items are let go, and feeds will hear of it.
+    pub(super) fn seal(&mut self) {
+        for list in self.lists.iter_mut().flatten() {
+            list.seal();
+        }
+        for step in self.journal.steps.drain(..) {
+            if let Step::Removed { slot, .. } = step {
+                self.items.release(slot);
+            }
+        }
+        self.journal.followed = 0;
+    }
+
+    /// Takes back the steps from `start` on. Lists are not asked: they have not followed them, or
+    /// were taken back before.
+    pub(super) fn take_back(&mut self, start: usize) {
+        while self.journal.steps.len() > start {
+            match self.journal.steps.pop() {
+                Some(Step::Added { slot }) => {
+                    self.source.remove(slot);
+                    self.keys.remove(slot, &self.items);
+                    self.items.release(slot);
+                }
+                Some(Step::Removed { slot, at }) => {
+                    self.source.insert(at, slot, 0);
+                    self.keys.insert(slot, &self.items);
+                }
+                Some(Step::Replaced { slot, before }) => {
+                    self.items.set(slot, before);
+                }
+                Some(Step::Lifted { slot, at }) => self.source.insert(at, slot, 0),
+                Some(Step::PutDown { slot }) => {
+                    self.source.remove(slot);
+                }
+                None => {}
+            }
+        }
+    }
+}

@@ -1,0 +1,243 @@
+//! The lists of a store: bound, changed, read, unbound.
+
+use super::Store;
+use super::error::EditError;
+use crate::change::ChangeSet;
+use crate::item::Item;
+use crate::list::{BoundList, Context, Feed, FeedError, ListId, ListState, UnknownList};
+use crate::query::Query;
+
+impl<T: Item> Store<T> {
+    /// Binds a list that shows what a query yields, from now on. O(n log n) once.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let heights = [120, 80, 240];
+    /// let mut store = Store::load((0..3).map(|id| Piece { id, height_mm: heights[id as usize] }))?;
+    /// let tallest_first = store.bind(Query::new().sort(Piece::HEIGHT_MM.descending()));
+    /// let ids: Vec<u32> = store.list(tallest_first)?.items().map(|piece| piece.id).collect();
+    /// assert_eq!(ids, [2, 0, 1]);
+    /// # Ok(()) }
+    /// ```
+    pub fn bind(&mut self, query: Query<T>) -> ListId {
+        let list = ListState::bind(query, self.context());
+        self.lists.push(Some(list));
+        ListId {
+            store: self.id,
+            number: self.lists.len() as u64 - 1,
+        }
+    }
+
+    /// Ends a list. Its feeds and its id are of no use afterwards.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when it is not bound to this store.
+    pub fn unbind(&mut self, list: ListId) -> Result<(), UnknownList> {
+        let number = self.number(list)?;
+        self.lists[number] = None;
+        Ok(())
+    }
+
+    /// The rows of a list as they are now.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when it is not bound to this store.
+    pub fn list(&self, list: ListId) -> Result<BoundList<'_, T>, UnknownList> {
+        let (state, context) = self.list_state(list)?;
+        Ok(BoundList::new(list, state, context))
+    }
+
+    /// A feed of a list: it tells what happens to the list from now on.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when the list is not bound to this store.
+    pub fn feed(&mut self, list: ListId) -> Result<Feed<T>, UnknownList> {
+        Ok(self.list_state_mut(list)?.0.feed(list))
+    }
+
+    /// Changes the query of a list in use; every feed of it sees the minimal change from the old rows to
+    /// the new.
+    ///
+    /// The closure gets the query and returns another. What it leaves as it is costs nothing: the old
+    /// sort with another filter sorts only the rows that arrive.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let titles = ["Bowl", "Mug", "Big bowl"];
+    /// # let mut store = Store::load((0..3).map(|id| Piece { id, title: titles[id as usize].into() }))?;
+    /// let list = store.bind(Query::new());
+    /// let feed = store.feed(list)?;
+    /// store.change_query(list, |query| {
+    ///     query.filter(|piece: &Piece| piece.title.to_lowercase().contains("bowl"))
+    /// })?;
+    /// assert_eq!(feed.read(&store)?.unwrap().removed().len(), 1);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when the list is not bound to this store.
+    pub fn change_query(
+        &mut self,
+        list: ListId,
+        change: impl FnOnce(Query<T>) -> Query<T>,
+    ) -> Result<(), UnknownList> {
+        self.number(list)?;
+        self.attempt_with_lists(|store| {
+            let (state, context) = store.list_state_mut(list)?;
+            let query = change(state.query().clone());
+            state.requery(query, context);
+            Ok(())
+        })
+    }
+
+    /// Shows so many rows more at the end of a list with a window.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when the list is not bound to this store.
+    pub fn load_more(&mut self, list: ListId, rows: usize) -> Result<(), UnknownList> {
+        self.change_query(list, |query| match query.taken() {
+            Some(taken) => query.take(taken.saturating_add(rows)),
+            None => query,
+        })
+    }
+
+    /// Holds an item's rows: in every list that shows it now, it keeps its place and stays visible,
+    /// whatever its item becomes, until it is released. Meant for a row that is being edited.
+    ///
+    /// Moving the item itself still moves the row. A held row in a list that is sorted anew is placed
+    /// by its item of that moment.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=2).map(|id| Piece { id, fired: false }))?;
+    /// let waiting = store.bind(Query::new().filter(|piece: &Piece| !piece.fired));
+    /// store.hold(&1)?;
+    /// store.edit(&1, |piece| piece.fired = true)?;
+    /// assert_eq!(store.list(waiting)?.position(&1), Some(0));
+    /// store.release(&1)?;
+    /// assert_eq!(store.list(waiting)?.position(&1), None);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`].
+    pub fn hold(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
+        let slot = self.known_slot(key)?;
+        self.each_list(|list, context| {
+            list.hold(slot, context);
+        })
+    }
+
+    /// Lets go of an item's rows; each goes where it belongs.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`].
+    pub fn release(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
+        let slot = self.known_slot(key)?;
+        self.each_list(|list, context| list.release(slot, context))
+    }
+
+    fn each_list(
+        &mut self,
+        change: impl Fn(&mut ListState<T>, Context<'_, T>),
+    ) -> Result<(), EditError<T::Key>> {
+        self.attempt_with_lists(|store| {
+            let Self {
+                items,
+                keys,
+                source,
+                lists,
+                ..
+            } = store;
+            let context = Context {
+                items,
+                keys,
+                source,
+            };
+            for list in lists.iter_mut().flatten() {
+                change(list, context);
+            }
+            Ok(())
+        })
+    }
+
+    /// An attempt that changes lists. In an open batch the lists catch up with it first.
+    fn attempt_with_lists<R, E>(
+        &mut self,
+        change: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        self.batch(|store| {
+            store.follow_steps();
+            change(store)
+        })
+    }
+
+    fn number(&self, list: ListId) -> Result<usize, UnknownList> {
+        let unknown = UnknownList {
+            number: list.number,
+        };
+        let number = usize::try_from(list.number).map_err(|_| unknown)?;
+        let bound = self.lists.get(number).is_some_and(Option::is_some);
+        (list.store == self.id && bound)
+            .then_some(number)
+            .ok_or(unknown)
+    }
+
+    pub(crate) fn list_state(
+        &self,
+        list: ListId,
+    ) -> Result<(&ListState<T>, Context<'_, T>), UnknownList> {
+        let number = self.number(list)?;
+        let state = self.lists[number].as_ref().ok_or(UnknownList {
+            number: list.number,
+        })?;
+        Ok((state, self.context()))
+    }
+
+    fn list_state_mut(
+        &mut self,
+        list: ListId,
+    ) -> Result<(&mut ListState<T>, Context<'_, T>), UnknownList> {
+        let number = self.number(list)?;
+        let context = Context {
+            items: &self.items,
+            keys: &self.keys,
+            source: &self.source,
+        };
+        let state = self.lists[number].as_mut().ok_or(UnknownList {
+            number: list.number,
+        })?;
+        Ok((state, context))
+    }
+}
+
+impl<T: Item> Feed<T> {
+    /// All that happened to the list since the last read, as one minimal change set; `None` when that
+    /// comes to nothing. O(k log k) in the touched rows.
+    ///
+    /// Inside a batch, the list may not have followed the batch's edits yet.
+    ///
+    /// # Errors
+    ///
+    /// [`FeedError`] when the list was unbound or is another store's.
+    pub fn read(&self, store: &Store<T>) -> Result<Option<ChangeSet<T>>, FeedError> {
+        let (list, context) = store.list_state(self.list())?;
+        Ok(list.read(self, context))
+    }
+}

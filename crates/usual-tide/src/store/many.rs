@@ -1,0 +1,159 @@
+//! Edits of several items at once.
+
+use super::Store;
+use super::duplicates::{OnDuplicate, among};
+use super::error::EditError;
+use super::place::Place;
+use crate::item::Item;
+use crate::order::Slot;
+use hashbrown::HashMap;
+use std::sync::Arc;
+
+impl<T: Item> Store<T> {
+    /// Adds items side by side, in their order. All are added, or none. O(k log n) a list.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::Duplicates`] with every key that is taken or occurs twice, and those of
+    /// [`add`](Self::add).
+    pub fn add_many(
+        &mut self,
+        items: impl IntoIterator<Item = T>,
+        place: Place<T::Key>,
+    ) -> Result<(), EditError<T::Key>> {
+        self.add_many_with(items, place, OnDuplicate::Refuse)
+    }
+
+    /// The same, with a choice of what to do when a key occurs twice. With
+    /// [`OnDuplicate::KeepFirst`] an item whose key is taken is left out; with
+    /// [`OnDuplicate::KeepLast`] it replaces the item that has the key, at that one's place.
+    ///
+    /// # Errors
+    ///
+    /// Those of [`add_many`](Self::add_many).
+    pub fn add_many_with(
+        &mut self,
+        items: impl IntoIterator<Item = T>,
+        place: Place<T::Key>,
+        on_duplicate: OnDuplicate,
+    ) -> Result<(), EditError<T::Key>> {
+        let items: Vec<T> = items.into_iter().collect();
+        let at = self.landing(&place, &[])?;
+        let items = match on_duplicate {
+            OnDuplicate::Refuse => {
+                let found = among(items.iter().map(T::key), |key| self.contains(key));
+                if !found.is_empty() {
+                    return Err(EditError::Duplicates(found));
+                }
+                items
+            }
+            OnDuplicate::KeepFirst | OnDuplicate::KeepLast => {
+                let last = on_duplicate == OnDuplicate::KeepLast;
+                keep_one(items, last)
+            }
+        };
+        self.attempt(|store| {
+            let mut added = 0;
+            for item in items {
+                match store.slot(item.key()) {
+                    None => {
+                        store.put_in(Arc::new(item), at + added)?;
+                        added += 1;
+                    }
+                    Some(slot) if on_duplicate == OnDuplicate::KeepLast => {
+                        if store.items.get(slot).is_some_and(|old| **old != item) {
+                            store.swap_item(slot, Arc::new(item));
+                        }
+                    }
+                    Some(_) => {}
+                }
+            }
+            Ok(())
+        })
+    }
+
+    /// Removes items; gives them back in source order. A key that is named twice counts once. All are
+    /// removed, or none. O(k log n) a list.
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`] with the first key that no item has.
+    pub fn remove_many(&mut self, keys: &[T::Key]) -> Result<Vec<Arc<T>>, EditError<T::Key>> {
+        let rows = self.known_rows(keys)?;
+        let items = rows.iter().filter_map(|(_, slot)| self.items.get(*slot));
+        let items = items.cloned().collect();
+        self.attempt(|store| {
+            for (_, slot) in rows {
+                store.take_out(slot);
+            }
+            Ok(items)
+        })
+    }
+
+    /// Moves items side by side to another place in source order; they keep their relative order.
+    /// `true` when any of them has another position afterwards. O(k log n) a list.
+    ///
+    /// ```
+    /// # use usual_tide::{Item, Place, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: char }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load("abcde".chars().map(|id| Piece { id }))?;
+    /// store.move_many(&['d', 'b'], Place::After('e'))?;
+    /// assert_eq!(store.items().map(|piece| piece.id).collect::<String>(), "acebd");
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`] and [`EditError::OutOfRange`].
+    pub fn move_many(
+        &mut self,
+        keys: &[T::Key],
+        place: Place<T::Key>,
+    ) -> Result<bool, EditError<T::Key>> {
+        let rows = self.known_rows(keys)?;
+        let lifted: Vec<usize> = rows.iter().map(|(position, _)| *position).collect();
+        let to = self.landing(&place, &lifted)?;
+        if lifted.iter().copied().eq(to..to + lifted.len()) {
+            return Ok(false);
+        }
+        self.attempt(|store| {
+            for (_, slot) in &rows {
+                store.lift(*slot);
+            }
+            for (offset, (_, slot)) in rows.iter().enumerate() {
+                store.put_down(*slot, to + offset);
+            }
+            Ok(true)
+        })
+    }
+
+    /// Positions and slots of items, in source order, each once.
+    fn known_rows(&self, keys: &[T::Key]) -> Result<Vec<(usize, Slot)>, EditError<T::Key>> {
+        let mut rows = keys
+            .iter()
+            .map(|key| Ok((self.known_position(key)?, self.known_slot(key)?)))
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.sort_unstable();
+        rows.dedup();
+        Ok(rows)
+    }
+}
+
+/// One item for each key, at the place of the first: the first of them, or the last.
+pub(super) fn keep_one<T: Item>(items: Vec<T>, last: bool) -> Vec<T> {
+    let mut places: HashMap<T::Key, usize> = HashMap::with_capacity(items.len());
+    let mut kept: Vec<T> = Vec::with_capacity(items.len());
+    for item in items {
+        match places.get(item.key()) {
+            Some(place) if last => kept[*place] = item,
+            Some(_) => {}
+            None => {
+                places.insert(item.key().clone(), kept.len());
+                kept.push(item);
+            }
+        }
+    }
+    kept
+}

@@ -1,0 +1,9 @@
+//! Random scripts of edits against a plain model, through the public interface.
+//!
+//! This runs twice: as a test of its own with nodes of the size that users have, and inside the crate
+//! with nodes of four.
+
+mod checks;
+mod model;
+mod panics;
+mod script;

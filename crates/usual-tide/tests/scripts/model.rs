@@ -1,0 +1,149 @@
+//! The item of the tests, the queries, and what a list of them must show.
+
+use proptest::prelude::*;
+use std::cmp::Ordering;
+use usual_tide::{Item, Query, Sort};
+
+#[derive(Clone, PartialEq, Debug, Item)]
+pub struct Thing {
+    #[item(key)]
+    pub key: u16,
+    pub rank: Option<i8>,
+    pub name: String,
+    pub on: bool,
+}
+
+/// Few different values, so that sorts tie and edits come to nothing; names that share their beginning,
+/// so that prefixes tie as well.
+pub fn thing(key: u16, seed: u8) -> Thing {
+    let name = ["", "kiln", "kiln shelf a", "kiln shelf b", "Kiln"][usize::from(seed) % 5];
+    Thing {
+        key,
+        rank: [None, Some(-3), Some(0), Some(7)][usize::from(seed / 5) % 4],
+        name: name.to_owned(),
+        on: seed % 3 == 0,
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub enum Order {
+    Source,
+    Rank,
+    RankDownMissingFirst,
+    NameThenRankDown,
+    OnThenName,
+    ByClosure,
+}
+
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Shape {
+    /// 0 shows all; otherwise things of some remainder are left out.
+    pub filter: u8,
+    pub order: Order,
+    pub skip: usize,
+    pub take: Option<usize>,
+    pub numbered: bool,
+}
+
+impl Shape {
+    pub const ALL: Self = Self {
+        filter: 0,
+        order: Order::Source,
+        skip: 0,
+        take: None,
+        numbered: true,
+    };
+
+    pub fn shows(self, thing: &Thing) -> bool {
+        match self.filter {
+            0 => true,
+            1 => thing.on,
+            2 => !thing.on,
+            _ => thing.name.len() > usize::from(self.filter),
+        }
+    }
+
+    fn sort(self) -> Option<Sort<Thing>> {
+        match self.order {
+            Order::Source => None,
+            Order::Rank => Some(Thing::RANK.ascending()),
+            Order::RankDownMissingFirst => Some(Thing::RANK.descending().missing_first()),
+            Order::NameThenRankDown => Some(Thing::NAME.ascending().then(Thing::RANK.descending())),
+            Order::OnThenName => Some(Thing::ON.descending().then(Thing::NAME)),
+            Order::ByClosure => Some(Sort::with(|one: &Thing, two: &Thing| {
+                one.name.len().cmp(&two.name.len())
+            })),
+        }
+    }
+
+    fn compare(self, one: &Thing, two: &Thing) -> Ordering {
+        let rank_last = |rank: Option<i8>| rank.map_or(i16::MAX, i16::from);
+        let rank_down = |rank: Option<i8>| rank.map_or(i16::MAX, |rank| -i16::from(rank));
+        match self.order {
+            Order::Source => Ordering::Equal,
+            Order::Rank => rank_last(one.rank).cmp(&rank_last(two.rank)),
+            Order::RankDownMissingFirst => {
+                let place = |rank: Option<i8>| rank.map_or(i16::MIN, |rank| -i16::from(rank));
+                place(one.rank).cmp(&place(two.rank))
+            }
+            Order::NameThenRankDown => one
+                .name
+                .cmp(&two.name)
+                .then(rank_down(one.rank).cmp(&rank_down(two.rank))),
+            Order::OnThenName => two.on.cmp(&one.on).then(one.name.cmp(&two.name)),
+            Order::ByClosure => one.name.len().cmp(&two.name.len()),
+        }
+    }
+
+    pub fn query(self) -> Query<Thing> {
+        self.change(Query::new())
+    }
+
+    /// Turns another query into this one; leaves alone what is the same for certain.
+    pub fn change(self, mut query: Query<Thing>) -> Query<Thing> {
+        query = match self.filter {
+            0 => query.unfiltered(),
+            _ => query.filter(move |thing: &Thing| self.shows(thing)),
+        };
+        query = match self.sort() {
+            None => query.unsorted(),
+            Some(sort) => query.sort(sort),
+        };
+        query = query.skip(self.skip);
+        query = match self.take {
+            None => query.take_all(),
+            Some(take) => query.take(take),
+        };
+        if self.numbered { query.numbered() } else { query }
+    }
+
+    /// The rows that a list must show of these things in source order.
+    pub fn rows(self, things: &[Thing]) -> Vec<Thing> {
+        let mut rows: Vec<Thing> = things.iter().filter(|t| self.shows(t)).cloned().collect();
+        rows.sort_by(|one, two| self.compare(one, two));
+        let take = self.take.unwrap_or(usize::MAX);
+        rows.into_iter().skip(self.skip).take(take).collect()
+    }
+}
+
+pub fn shape() -> impl Strategy<Value = Shape> {
+    let order = prop_oneof![
+        2 => Just(Order::Source),
+        1 => Just(Order::Rank),
+        1 => Just(Order::RankDownMissingFirst),
+        1 => Just(Order::NameThenRankDown),
+        1 => Just(Order::OnThenName),
+        1 => Just(Order::ByClosure),
+    ];
+    let take = prop_oneof![3 => Just(None), 1 => (0..12usize).prop_map(Some)];
+    let skip = prop_oneof![3 => Just(0), 1 => 0..6usize];
+    (0..5u8, order, skip, take, any::<bool>()).prop_map(|(filter, order, skip, take, numbered)| {
+        Shape {
+            filter,
+            order,
+            skip,
+            take,
+            numbered,
+        }
+    })
+}

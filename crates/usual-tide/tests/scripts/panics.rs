@@ -1,0 +1,1 @@
+//! User code that panics leaves everything as it was.
