@@ -2,7 +2,9 @@
 
 use proc_macro2::TokenStream;
 use quote::{format_ident, quote};
-use syn::{Data, DeriveInput, Error, Field, Fields, Ident, Result, ext::IdentExt, spanned::Spanned};
+use syn::{
+    Data, DeriveInput, Error, Field, Fields, Ident, Result, ext::IdentExt, spanned::Spanned,
+};
 
 pub(crate) fn expand(input: &DeriveInput) -> Result<TokenStream> {
     let fields = named_fields(input)?;

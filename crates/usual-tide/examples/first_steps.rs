@@ -1,3 +1,5 @@
+#![doc = "Load, bind, edit, and bring a view into step."]
+
 use usual_tide::{Item, Place, Query, Replica, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
@@ -9,7 +11,11 @@ struct Piece {
 }
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
-    let piece = |id: &str, title: &str| Piece { id: id.into(), title: title.into(), fired: false };
+    let piece = |id: &str, title: &str| Piece {
+        id: id.into(),
+        title: title.into(),
+        fired: false,
+    };
     let mut store = Store::load([piece("P-1", "Celadon bowl"), piece("P-2", "Mug")])?;
     let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)));
     let feed = store.feed(waiting)?;
@@ -18,7 +24,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     store.add(piece("P-3", "Tall vase"), Place::Start)?;
     store.edit(&"P-2".to_string(), |piece| piece.fired = true)?;
 
-    let changes = feed.read(&store)?.expect("two rows changed");
+    let changes = feed.read(&store)?.ok_or("two rows changed")?;
     assert_eq!((changes.inserted()[0].at, changes.removed()[0].at), (0, 1));
     view.apply(&changes)?;
     assert!(view.items().eq(store.list(waiting)?.items()));

@@ -46,9 +46,16 @@ mod store;
 
 pub use change::{ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated};
 pub use item::{Field, FieldPath, Item};
-pub use list::{BoundList, Feed, FeedError, ListBytes, ListId, PositionError, UnknownList, Version};
+pub use list::{
+    BoundList, Feed, FeedError, ListBytes, ListId, PositionError, UnknownList, Version,
+};
 pub use query::{Query, Sort, SortRank, SortValue};
 pub use store::{DuplicateKey, EditError, OnDuplicate, Place, Reloaded, Store};
 
 #[cfg(feature = "derive")]
 pub use usual_tide_derive::Item;
+
+/// The README's examples, run as documentation tests.
+#[cfg(doctest)]
+#[doc = include_str!("../../../README.md")]
+struct Readme;

@@ -65,7 +65,10 @@ impl<T> Alignment<T> {
         if len == 0 {
             return;
         }
-        if let Some(Segment::Kept { from: start, len: count }) = self.segments.last_mut()
+        if let Some(Segment::Kept {
+            from: start,
+            len: count,
+        }) = self.segments.last_mut()
             && *start + *count == from
         {
             *count += len;

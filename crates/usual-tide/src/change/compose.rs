@@ -63,7 +63,10 @@ pub(crate) fn compose<T>(first: &Alignment<T>, second: &Alignment<T>) -> Alignme
 }
 
 /// Composes a sequence, halves with halves, so that k single steps cost O(k log k).
-pub(crate) fn compose_all<T, S>(steps: &[S], align: &impl Fn(&S) -> Alignment<T>) -> Option<Alignment<T>> {
+pub(crate) fn compose_all<T, S>(
+    steps: &[S],
+    align: &impl Fn(&S) -> Alignment<T>,
+) -> Option<Alignment<T>> {
     match steps {
         [] => None,
         [only] => Some(align(only)),

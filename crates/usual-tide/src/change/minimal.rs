@@ -76,7 +76,10 @@ impl<T: Item> ChangeSet<T> {
 
 /// Joins runs that touch each other.
 fn join_runs<T: Send + Sync + 'static>(runs: Vec<RowRun<T>>) -> Vec<RowRun<T>> {
-    if !runs.windows(2).any(|pair| pair[0].range().end == pair[1].at) {
+    if !runs
+        .windows(2)
+        .any(|pair| pair[0].range().end == pair[1].at)
+    {
         return runs;
     }
     let mut joined = Vec::new();

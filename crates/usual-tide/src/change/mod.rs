@@ -8,6 +8,8 @@ mod apply;
 mod compose;
 mod convert;
 mod follow;
+#[cfg(feature = "record")]
+mod json;
 mod minimal;
 mod rejoin;
 mod replica;

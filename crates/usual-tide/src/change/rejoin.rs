@@ -35,7 +35,11 @@ pub(crate) fn rejoin<T: Item>(alignment: Alignment<T>) -> Alignment<T> {
         let from = gone_again.partition_point(|at| *at < run.at);
         let to = gone_again.partition_point(|at| *at < run.range().end);
         let mut start = run.at;
-        for stop in gone_again[from..to].iter().copied().chain([run.range().end]) {
+        for stop in gone_again[from..to]
+            .iter()
+            .copied()
+            .chain([run.range().end])
+        {
             if start < stop {
                 joined.removed.push(RowRun {
                     at: start,
@@ -72,7 +76,11 @@ fn returned<T: Item>(alignment: &Alignment<T>) -> HashMap<T::Key, Former<T>> {
     };
     // One key each is what a removal that was taken back looks like.
     let (gone_count, new_count) = (
-        alignment.removed.iter().map(|run| run.rows.len()).sum::<usize>(),
+        alignment
+            .removed
+            .iter()
+            .map(|run| run.rows.len())
+            .sum::<usize>(),
         new().count(),
     );
     let mut back = HashMap::new();

@@ -110,7 +110,10 @@ impl<T: Item> Replica<T> {
             })
             .collect();
 
-        let gone = changes.removed.iter().map(|run| (run.at, run.rows.len(), true));
+        let gone = changes
+            .removed
+            .iter()
+            .map(|run| (run.at, run.rows.len(), true));
         let moved = changes.moved.iter().map(|run| (run.from, run.len, false));
         let mut out: Vec<(usize, usize, bool)> = gone.chain(moved).collect();
         out.sort_unstable();

@@ -126,7 +126,10 @@ impl<T> ChangeSet<T> {
         for (place, row) in waiting_order.iter().enumerate() {
             rank[*row] = place;
         }
-        let gaps_before: Vec<usize> = waiting_order.iter().map(|row| rows[*row].gap_before).collect();
+        let gaps_before: Vec<usize> = waiting_order
+            .iter()
+            .map(|row| rows[*row].gap_before)
+            .collect();
         let mut waiting = Waiting::all(rows.len());
         for (done, row) in rows.iter().enumerate() {
             let put_down = rows[..done].partition_point(|other| other.gap_after <= row.gap_before);

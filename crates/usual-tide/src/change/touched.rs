@@ -2,7 +2,7 @@
 
 use super::align::{Alignment, Segment};
 use super::rows::Rows;
-use super::set::{ChangeSet, MovedRun, Numbers, RowRun, Updated};
+use super::set::{ChangeSet, MovedRun, RowRun, Updated};
 use std::sync::Arc;
 
 /// A row that an edit touched: where it was and where it is, and the item at both ends.
@@ -75,15 +75,7 @@ pub(crate) fn align_touched<T>(
 impl<T: PartialEq> ChangeSet<T> {
     /// The minimal set for one touched row of so many rows before.
     pub(crate) fn of_row(before: usize, row: &TouchedRow<T>) -> Self {
-        let mut set = Self {
-            before,
-            after: before,
-            removed: Vec::new(),
-            inserted: Vec::new(),
-            moved: Vec::new(),
-            updated: Vec::new(),
-            numbers: Numbers::default(),
-        };
+        let mut set = Self::unchanged(before);
         let run = |at: &usize, item: &Arc<T>| RowRun {
             at: *at,
             rows: Rows::one(Arc::clone(item)),
@@ -92,7 +84,11 @@ impl<T: PartialEq> ChangeSet<T> {
             (Some((from, old)), Some((to, new))) => {
                 if from != to {
                     // Of two neighbours that change places, the one that goes up is said to move.
-                    let (from, to) = if from + 1 == *to { (*to, *from) } else { (*from, *to) };
+                    let (from, to) = if from + 1 == *to {
+                        (*to, *from)
+                    } else {
+                        (*from, *to)
+                    };
                     set.moved.push(MovedRun { from, to, len: 1 });
                 }
                 if !Arc::ptr_eq(old, new) && old != new {

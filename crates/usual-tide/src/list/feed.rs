@@ -80,7 +80,9 @@ impl<T: Item> ListState<T> {
                     cursor.window.range(unread.before),
                     window.range(unread.after),
                 );
-                unread = project(&unread, before, after, |range| self.items_at(range, context));
+                unread = project(&unread, before, after, |range| {
+                    self.items_at(range, context)
+                });
             }
             Some(ChangeSet::minimal(unread))
         });

@@ -37,8 +37,8 @@ impl<T> Entry<T> {
     fn align(&self) -> Alignment<T> {
         match self {
             Self::Row { before, row } => {
-                let after = *before + usize::from(row.after.is_some())
-                    - usize::from(row.before.is_some());
+                let after =
+                    *before + usize::from(row.after.is_some()) - usize::from(row.before.is_some());
                 align_touched(*before, after, vec![row.clone()])
             }
             Self::Rows(alignment) => alignment.as_ref().clone(),
@@ -127,7 +127,9 @@ impl<T> Log<T> {
         while self.first < needed.0
             && (self.entries.len() > KEPT_ENTRIES || self.weight > most_weight)
         {
-            let Some(entry) = self.entries.pop_front() else { break };
+            let Some(entry) = self.entries.pop_front() else {
+                break;
+            };
             self.weight -= entry.weight();
             self.first += 1;
         }

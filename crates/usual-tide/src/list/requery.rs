@@ -143,12 +143,7 @@ impl<T: Item> ListState<T> {
     }
 
     /// The plan for a sorted list: each arriving row is looked up among the rows there are.
-    fn plan_by_search(
-        &self,
-        hits: &Bits,
-        arriving: &Evaluated,
-        context: Context<'_, T>,
-    ) -> Plan {
+    fn plan_by_search(&self, hits: &Bits, arriving: &Evaluated, context: Context<'_, T>) -> Plan {
         let keys = arriving.keys.as_deref().unwrap_or(&[]);
         let mut places = arriving.slots.iter().zip(keys).map(|(slot, key)| {
             let source = context.source.position(*slot).unwrap_or(0);

@@ -119,7 +119,11 @@ impl<T: Item> ListState<T> {
                 return Err(format!("{slot:?}: in the list is {}", !shows));
             }
         }
-        if let Some(stray) = self.rows.rows().find(|slot| !context.source.contains(*slot)) {
+        if let Some(stray) = self
+            .rows
+            .rows()
+            .find(|slot| !context.source.contains(*slot))
+        {
             return Err(format!("{stray:?} is in the list and not in the store"));
         }
         self.rows.check_order(|one, two| {
@@ -132,7 +136,12 @@ impl<T: Item> ListState<T> {
                 _ => Ordering::Equal,
             };
             by_keys
-                .then_with(|| context.source.position(one).cmp(&context.source.position(two)))
+                .then_with(|| {
+                    context
+                        .source
+                        .position(one)
+                        .cmp(&context.source.position(two))
+                })
                 .is_lt()
         })
     }

@@ -150,7 +150,11 @@ impl<T: Item> ListState<T> {
                         (None, _) => true,
                         (Some(_), None) => false,
                     };
-                Some(if same_place { Fate::Stays } else { Fate::Shifts })
+                Some(if same_place {
+                    Fate::Stays
+                } else {
+                    Fate::Shifts
+                })
             }
         }
     }
@@ -179,10 +183,10 @@ impl<T: Item> ListState<T> {
 
     /// Where a row that is not in the list belongs. O(log n) comparisons.
     fn place_of(&self, slot: Slot, item: &T, key: u64, context: Context<'_, T>) -> Cursor {
-        if self.query.sorting().is_none() {
-            if let Some(place) = self.place_by_neighbour(slot, context) {
-                return place;
-            }
+        if self.query.sorting().is_none()
+            && let Some(place) = self.place_by_neighbour(slot, context)
+        {
+            return place;
         }
         let mut source = None;
         self.rows.lower_bound(key, |row| {

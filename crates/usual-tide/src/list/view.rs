@@ -98,7 +98,10 @@ impl<'a, T: Item> BoundList<'a, T> {
 
     /// The items at some positions, in order; positions past the end are left out. O(log n) and
     /// O(1) a row.
-    pub fn items_in(&self, positions: Range<usize>) -> impl Iterator<Item = &'a Arc<T>> + use<'a, T> {
+    pub fn items_in(
+        &self,
+        positions: Range<usize>,
+    ) -> impl Iterator<Item = &'a Arc<T>> + use<'a, T> {
         let (rows, items) = (&self.state.rows, self.context.items);
         let start = positions.start.min(self.len());
         let count = positions.end.min(self.len()).saturating_sub(start);

@@ -44,7 +44,9 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 return Err(format!("leaf {node:?} is empty"));
             }
             return match slots.iter().find(|slot| self.leaf_of(**slot) != Some(node)) {
-                Some(slot) => Err(format!("{slot:?} stands in {node:?} and names another leaf")),
+                Some(slot) => Err(format!(
+                    "{slot:?} stands in {node:?} and names another leaf"
+                )),
                 None => Ok(slots.len() as u32),
             };
         }

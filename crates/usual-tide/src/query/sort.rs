@@ -210,7 +210,11 @@ impl<T> Refinement<'_, T> {
     /// The prefix from a byte on, in the level's direction; `None` for keys that are not text.
     pub(crate) fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
         let prefix = self.level.key.prefix_from(item, byte)?;
-        Some(if self.level.descending { !prefix } else { prefix })
+        Some(if self.level.descending {
+            !prefix
+        } else {
+            prefix
+        })
     }
 }
 
@@ -370,7 +374,13 @@ impl<T> Clone for Sort<T> {
 
 impl<T> fmt::Debug for Sort<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let direction = |level: &Level<T>| if level.descending { "descending" } else { "ascending" };
+        let direction = |level: &Level<T>| {
+            if level.descending {
+                "descending"
+            } else {
+                "ascending"
+            }
+        };
         f.debug_list()
             .entries(self.levels.iter().map(direction))
             .finish()

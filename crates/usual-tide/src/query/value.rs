@@ -124,7 +124,11 @@ impl SortValue for f64 {
         // Adding zero makes -0.0 the same as 0.0, as it compares.
         let bits = (self + 0.0).to_bits();
         let negative = bits >> (u64::BITS - 1) == 1;
-        if negative { !bits } else { bits | 1 << (u64::BITS - 1) }
+        if negative {
+            !bits
+        } else {
+            bits | 1 << (u64::BITS - 1)
+        }
     }
     fn compare(&self, other: &Self) -> Ordering {
         self.partial_cmp(other).unwrap_or(Ordering::Equal)
@@ -191,7 +195,8 @@ impl<V: SortValue> SortValue for Option<V> {
         self.as_ref().map_or(0, V::prefix)
     }
     fn prefix_from(&self, byte: usize) -> Option<u64> {
-        self.as_ref().map_or(Some(0), |value| value.prefix_from(byte))
+        self.as_ref()
+            .map_or(Some(0), |value| value.prefix_from(byte))
     }
     fn compare(&self, other: &Self) -> Ordering {
         match (self, other) {

@@ -1,1 +1,37 @@
-//! Dynamic items.
+//! Items that are JSON objects: for tools, and for data whose shape is not known beforehand.
+//!
+//! ```
+//! use usual_tide::{Place, Query, Store, record};
+//!
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! let text = r#"[{"id": "P-1", "title": "Bowl", "fee": {"amount": "4.50"}}, {"id": "P-2"}]"#;
+//! let key = record::FieldName::parse("id")?;
+//! let mut store = Store::load(record::parse(text, &key)?)?;
+//! let list = store.bind(Query::new());
+//! let feed = store.feed(list)?;
+//!
+//! store.edit(&"P-1".into(), |piece| piece.set("/fee/amount", "5.00".into()).expect("a field"))?;
+//!
+//! let changes = feed.read(&store)?.unwrap();
+//! let rows = store.list(list)?;
+//! assert_eq!(
+//!     changes.to_json(|position| rows.get(position).map(|row| &**row))["updated"][0]["fields"],
+//!     serde_json::json!(["/fee/amount"]),
+//! );
+//! # Ok(()) }
+//! ```
+
+mod differ;
+mod item;
+mod key;
+mod name;
+mod number;
+mod parse;
+mod sort;
+mod value;
+
+pub use item::{Record, RecordError, SetError};
+pub use key::{KeyError, RecordKey};
+pub use name::{FieldName, FieldNameError};
+pub use parse::{ParseError, Shape, parse, parse_as};
+pub use sort::{SortTextError, sort};

@@ -32,10 +32,7 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// Those of the closure.
-    pub fn batch<R, E>(
-        &mut self,
-        edits: impl FnOnce(&mut Self) -> Result<R, E>,
-    ) -> Result<R, E> {
+    pub fn batch<R, E>(&mut self, edits: impl FnOnce(&mut Self) -> Result<R, E>) -> Result<R, E> {
         if self.journal.depth > 0 {
             // The lists catch up, so that taking back this batch leaves them where it began.
             self.guarded(Start::of_edit(self), |store| {

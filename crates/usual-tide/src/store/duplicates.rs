@@ -56,28 +56,22 @@ pub(super) fn among<'a, K: Eq + Hash + Clone + 'a>(
     found
 }
 
-/// Keys named in a message before it only counts the rest.
-const NAMED: usize = 20;
-
 pub(super) fn describe<K: Debug>(duplicates: &[DuplicateKey<K>]) -> String {
-    let mut text = format!(
-        "{} {} more than one item: ",
-        duplicates.len(),
-        if duplicates.len() == 1 { "key belongs to" } else { "keys belong to" },
-    );
-    for (index, duplicate) in duplicates.iter().take(NAMED).enumerate() {
+    let mut text = match duplicates {
+        [_] => "a key belongs to more than one item: ".to_owned(),
+        _ => format!("{} keys belong to more than one item: ", duplicates.len()),
+    };
+    for (index, duplicate) in duplicates.iter().enumerate() {
         let positions: Vec<String> = duplicate.positions.iter().map(usize::to_string).collect();
-        let store = if duplicate.in_store { ", and in the store" } else { "" };
-        let _ = write!(
-            text,
-            "{}{:?} at {}{store}",
-            if index == 0 { "" } else { "; " },
-            duplicate.key,
-            positions.join(", "),
-        );
-    }
-    if duplicates.len() > NAMED {
-        let _ = write!(text, "; and {} more", duplicates.len() - NAMED);
+        let before = if index == 0 { "" } else { "; " };
+        let store = if duplicate.in_store {
+            ", and in the store"
+        } else {
+            ""
+        };
+        let at = positions.join(", ");
+        // Writing to a string cannot fail.
+        let _ = write!(text, "{before}{:?} at {at}{store}", duplicate.key);
     }
     text
 }

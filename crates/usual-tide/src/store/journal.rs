@@ -77,7 +77,9 @@ impl<T: Item> Store<T> {
         // it does not know whether the item was replaced as well.
         let mut index: HashMap<Slot, (usize, bool)> = HashMap::with_capacity(steps.len());
         for step in steps {
-            let Some(next) = self.touch(step) else { continue };
+            let Some(next) = self.touch(step) else {
+                continue;
+            };
             let settles = !matches!(step, Step::Lifted { .. } | Step::PutDown { .. });
             match index.entry(next.slot) {
                 Entry::Vacant(place) => {

@@ -87,7 +87,10 @@ impl<T: Item> Store<T> {
         let mut repeated = false;
         for item in items {
             repeated |= store.keys.find(item.key(), &store.items).is_some();
-            let slot = store.items.insert(Arc::new(item)).ok_or(EditError::TooMany)?;
+            let slot = store
+                .items
+                .insert(Arc::new(item))
+                .ok_or(EditError::TooMany)?;
             if !repeated {
                 store.keys.insert(slot, &store.items);
             }
@@ -154,7 +157,10 @@ impl<T: Item> Store<T> {
     pub fn check(&self) -> Result<(), String> {
         self.source.check()?;
         for slot in self.source.rows() {
-            let item = self.items.get(slot).ok_or(format!("{slot:?} has no item"))?;
+            let item = self
+                .items
+                .get(slot)
+                .ok_or(format!("{slot:?} has no item"))?;
             if self.slot(item.key()) != Some(slot) {
                 return Err(format!("{:?} is not found", item.key()));
             }

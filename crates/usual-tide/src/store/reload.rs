@@ -78,7 +78,11 @@ impl<T: Item> Store<T> {
         let mut guess = Guess::new(&self.source);
         for (at, item) in items.iter().enumerate() {
             let found = guess
-                .next_if(|slot| self.items.get(slot).is_some_and(|old| old.key() == item.key()))
+                .next_if(|slot| {
+                    self.items
+                        .get(slot)
+                        .is_some_and(|old| old.key() == item.key())
+                })
                 .or_else(|| guess.jump(self.slot(item.key())?));
             match found {
                 Some((slot, position)) => {

@@ -8,7 +8,7 @@ use usual_tide::{ChangeSet, Followed, Replica, Step};
 type Rows = Vec<Arc<Thing>>;
 
 /// All laws that speak of one change set between known rows.
-pub fn check_set(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
+pub(super) fn check_set(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     assert!(!set.is_empty(), "an empty set was delivered");
     assert_eq!((set.before(), set.after()), (before.len(), after.len()));
     check_parts(set, before, after);
@@ -27,7 +27,10 @@ pub fn check_set(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
 }
 
 fn places(rows: &Rows) -> HashMap<u16, usize> {
-    rows.iter().enumerate().map(|(at, row)| (row.key, at)).collect()
+    rows.iter()
+        .enumerate()
+        .map(|(at, row)| (row.key, at))
+        .collect()
 }
 
 /// The longest increasing subsequence, in the plain quadratic way.
@@ -45,16 +48,26 @@ fn check_parts(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     let positions = |runs: &[usual_tide::RowRun<Thing>]| -> Vec<usize> {
         runs.iter().flat_map(|run| run.range()).collect()
     };
-    let gone: Vec<usize> = (0..before.len()).filter(|at| !is.contains_key(&before[*at].key)).collect();
-    let new: Vec<usize> = (0..after.len()).filter(|at| !was.contains_key(&after[*at].key)).collect();
+    let gone: Vec<usize> = (0..before.len())
+        .filter(|at| !is.contains_key(&before[*at].key))
+        .collect();
+    let new: Vec<usize> = (0..after.len())
+        .filter(|at| !was.contains_key(&after[*at].key))
+        .collect();
     assert_eq!(positions(set.removed()), gone);
     assert_eq!(positions(set.inserted()), new);
     for runs in [set.removed(), set.inserted()] {
         let apart = |pair: &[usual_tide::RowRun<Thing>]| pair[0].range().end < pair[1].at;
-        assert!(runs.windows(2).all(apart), "neighbouring runs are not joined");
+        assert!(
+            runs.windows(2).all(apart),
+            "neighbouring runs are not joined"
+        );
     }
 
-    let kept: Vec<usize> = after.iter().filter_map(|row| was.get(&row.key).copied()).collect();
+    let kept: Vec<usize> = after
+        .iter()
+        .filter_map(|row| was.get(&row.key).copied())
+        .collect();
     let moved: usize = set.moved().iter().map(|run| run.len).sum();
     assert_eq!(moved, kept.len() - longest(&kept), "not the fewest moves");
     for run in set.moved() {
@@ -70,7 +83,10 @@ fn check_parts(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
         .collect();
     assert_eq!(updated, differ);
     for row in set.updated() {
-        assert_eq!((&row.before, &row.after), (&before[row.from], &after[row.to]));
+        assert_eq!(
+            (&row.before, &row.after),
+            (&before[row.from], &after[row.to])
+        );
         assert!(!row.fields().is_empty());
     }
     assert!(set.touched() <= before.len() + after.len());
@@ -81,7 +97,7 @@ fn check_apply(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     set.apply(&mut rows).unwrap();
     assert_eq!(&rows, after);
     let mut longer = before.clone();
-    longer.push(Arc::clone(&after.first().or(before.first()).unwrap()));
+    longer.push(Arc::clone(after.first().or(before.first()).unwrap()));
     let unchanged = longer.clone();
     assert!(set.apply(&mut longer).is_err());
     assert!(longer == unchanged);
@@ -91,7 +107,11 @@ fn check_apply(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
 }
 
 fn check_steps(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
-    let moves = set.steps().iter().filter(|step| matches!(step, Step::Move { .. })).count();
+    let moves = set
+        .steps()
+        .iter()
+        .filter(|step| matches!(step, Step::Move { .. }))
+        .count();
     assert_eq!(moves, set.moved().iter().map(|run| run.len).sum::<usize>());
     for (steps, may_move) in [(set.steps(), true), (set.steps_without_moves(), false)] {
         let mut rows = before.clone();
@@ -121,8 +141,17 @@ fn check_steps(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
 fn check_follow(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     let is = places(after);
     for (at, row) in before.iter().enumerate() {
-        let next = || before[at..].iter().find_map(|row| is.get(&row.key).copied());
-        let last = || before[..at].iter().rev().find_map(|row| is.get(&row.key).copied());
+        let next = || {
+            before[at..]
+                .iter()
+                .find_map(|row| is.get(&row.key).copied())
+        };
+        let last = || {
+            before[..at]
+                .iter()
+                .rev()
+                .find_map(|row| is.get(&row.key).copied())
+        };
         let expected = match is.get(&row.key) {
             Some(at) => Followed::At(*at),
             None => Followed::Gone(next().or_else(last)),
@@ -133,12 +162,24 @@ fn check_follow(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
 }
 
 /// The runs of kept rows, not moved, whose number differs.
-pub fn check_numbers(set: &ChangeSet<Thing>, before: &Rows, after: &Rows, skips: (usize, usize)) {
+pub(super) fn check_numbers(
+    set: &ChangeSet<Thing>,
+    before: &Rows,
+    after: &Rows,
+    skips: (usize, usize),
+) {
     let was = places(before);
-    let moved: Vec<usize> = set.moved().iter().flat_map(|run| run.to..run.to + run.len).collect();
+    let moved: Vec<usize> = set
+        .moved()
+        .iter()
+        .flat_map(|run| run.to..run.to + run.len)
+        .collect();
     let expected: Vec<usize> = (0..after.len())
         .filter(|to| !moved.contains(to))
-        .filter(|to| was.get(&after[*to].key).is_some_and(|from| from + skips.0 != to + skips.1))
+        .filter(|to| {
+            was.get(&after[*to].key)
+                .is_some_and(|from| from + skips.0 != to + skips.1)
+        })
         .collect();
     let runs = set.renumbered().expect("the list numbers its rows");
     let numbered: Vec<usize> = runs.iter().cloned().flatten().collect();

@@ -4,6 +4,7 @@
 //! with nodes of four.
 
 mod checks;
+mod held;
 mod model;
 mod panics;
 mod script;

@@ -5,28 +5,28 @@ use std::cmp::Ordering;
 use usual_tide::{Item, Query, Sort};
 
 #[derive(Clone, PartialEq, Debug, Item)]
-pub struct Thing {
+pub(super) struct Thing {
     #[item(key)]
-    pub key: u16,
-    pub rank: Option<i8>,
-    pub name: String,
-    pub on: bool,
+    pub(super) key: u16,
+    pub(super) rank: Option<i8>,
+    pub(super) name: String,
+    pub(super) on: bool,
 }
 
 /// Few different values, so that sorts tie and edits come to nothing; names that share their beginning,
 /// so that prefixes tie as well.
-pub fn thing(key: u16, seed: u8) -> Thing {
+pub(super) fn thing(key: u16, seed: u8) -> Thing {
     let name = ["", "kiln", "kiln shelf a", "kiln shelf b", "Kiln"][usize::from(seed) % 5];
     Thing {
         key,
         rank: [None, Some(-3), Some(0), Some(7)][usize::from(seed / 5) % 4],
         name: name.to_owned(),
-        on: seed % 3 == 0,
+        on: seed.is_multiple_of(3),
     }
 }
 
 #[derive(Clone, Copy, PartialEq, Debug)]
-pub enum Order {
+pub(super) enum Order {
     Source,
     Rank,
     RankDownMissingFirst,
@@ -36,17 +36,17 @@ pub enum Order {
 }
 
 #[derive(Clone, Copy, PartialEq, Debug)]
-pub struct Shape {
+pub(super) struct Shape {
     /// 0 shows all; otherwise things of some remainder are left out.
-    pub filter: u8,
-    pub order: Order,
-    pub skip: usize,
-    pub take: Option<usize>,
-    pub numbered: bool,
+    pub(super) filter: u8,
+    pub(super) order: Order,
+    pub(super) skip: usize,
+    pub(super) take: Option<usize>,
+    pub(super) numbered: bool,
 }
 
 impl Shape {
-    pub const ALL: Self = Self {
+    pub(super) const ALL: Self = Self {
         filter: 0,
         order: Order::Source,
         skip: 0,
@@ -54,7 +54,7 @@ impl Shape {
         numbered: true,
     };
 
-    pub fn shows(self, thing: &Thing) -> bool {
+    pub(super) fn shows(self, thing: &Thing) -> bool {
         match self.filter {
             0 => true,
             1 => thing.on,
@@ -95,12 +95,12 @@ impl Shape {
         }
     }
 
-    pub fn query(self) -> Query<Thing> {
+    pub(super) fn query(self) -> Query<Thing> {
         self.change(Query::new())
     }
 
     /// Turns another query into this one; leaves alone what is the same for certain.
-    pub fn change(self, mut query: Query<Thing>) -> Query<Thing> {
+    pub(super) fn change(self, mut query: Query<Thing>) -> Query<Thing> {
         query = match self.filter {
             0 => query.unfiltered(),
             _ => query.filter(move |thing: &Thing| self.shows(thing)),
@@ -114,11 +114,15 @@ impl Shape {
             None => query.take_all(),
             Some(take) => query.take(take),
         };
-        if self.numbered { query.numbered() } else { query }
+        if self.numbered {
+            query.numbered()
+        } else {
+            query
+        }
     }
 
     /// The rows that a list must show of these things in source order.
-    pub fn rows(self, things: &[Thing]) -> Vec<Thing> {
+    pub(super) fn rows(self, things: &[Thing]) -> Vec<Thing> {
         let mut rows: Vec<Thing> = things.iter().filter(|t| self.shows(t)).cloned().collect();
         rows.sort_by(|one, two| self.compare(one, two));
         let take = self.take.unwrap_or(usize::MAX);
@@ -126,7 +130,7 @@ impl Shape {
     }
 }
 
-pub fn shape() -> impl Strategy<Value = Shape> {
+pub(super) fn shape() -> impl Strategy<Value = Shape> {
     let order = prop_oneof![
         2 => Just(Order::Source),
         1 => Just(Order::Rank),

@@ -10,21 +10,65 @@ use usual_tide::{
 
 #[derive(Clone, Debug)]
 enum Op {
-    Add { key: u16, seed: u8, place: u8 },
-    AddMany { keys: Vec<u16>, seed: u8, place: u8, policy: u8 },
-    Edit { at: u8, seed: u8 },
-    ChangeKey { at: u8 },
-    Replace { key: u16, seed: u8 },
-    Remove { at: u8 },
-    RemoveMany { at: Vec<u8> },
-    Move { at: u8, place: u8 },
-    MoveMany { at: Vec<u8>, place: u8 },
-    Reload { seed: u64, policy: u8 },
-    Batch { ops: Vec<Op>, fails: bool },
-    Requery { list: u8, shape: Shape },
-    Refilter { list: u8, filter: u8 },
-    LoadMore { list: u8, rows: u8 },
-    Read { list: u8 },
+    Add {
+        key: u16,
+        seed: u8,
+        place: u8,
+    },
+    AddMany {
+        keys: Vec<u16>,
+        seed: u8,
+        place: u8,
+        policy: u8,
+    },
+    Edit {
+        at: u8,
+        seed: u8,
+    },
+    ChangeKey {
+        at: u8,
+    },
+    Replace {
+        key: u16,
+        seed: u8,
+    },
+    Remove {
+        at: u8,
+    },
+    RemoveMany {
+        at: Vec<u8>,
+    },
+    Move {
+        at: u8,
+        place: u8,
+    },
+    MoveMany {
+        at: Vec<u8>,
+        place: u8,
+    },
+    Reload {
+        seed: u64,
+        policy: u8,
+    },
+    Batch {
+        ops: Vec<Op>,
+        fails: bool,
+    },
+    Requery {
+        list: u8,
+        shape: Shape,
+    },
+    Refilter {
+        list: u8,
+        filter: u8,
+    },
+    LoadMore {
+        list: u8,
+        rows: u8,
+    },
+    Read {
+        list: u8,
+    },
 }
 
 fn edit() -> impl Strategy<Value = Op> {
@@ -85,7 +129,11 @@ struct World {
 
 fn place(choice: u8, model: &[Thing]) -> Place<u16> {
     let (kind, value) = (choice % 6, usize::from(choice / 6));
-    let key = || model.get(value % model.len().max(1)).map_or(999, |thing| thing.key);
+    let key = || {
+        model
+            .get(value % model.len().max(1))
+            .map_or(999, |thing| thing.key)
+    };
     match kind {
         0 => Place::Start,
         1 => Place::End,
@@ -107,16 +155,29 @@ fn landing(place: &Place<u16>, model: &[Thing], lifted: &[u16]) -> Option<usize>
         Place::Before(key) => model.iter().position(|thing| thing.key == *key)?,
         Place::After(key) => model.iter().position(|thing| thing.key == *key)? + 1,
     };
-    Some(model[..gap].iter().filter(|thing| !lifted.contains(&thing.key)).count())
+    Some(
+        model[..gap]
+            .iter()
+            .filter(|thing| !lifted.contains(&thing.key))
+            .count(),
+    )
 }
 
 fn keys_at(at: &[u8], model: &[Thing]) -> Vec<u16> {
-    let key = |at: &u8| model.get(usize::from(*at) % model.len().max(1)).map(|thing| thing.key);
+    let key = |at: &u8| {
+        model
+            .get(usize::from(*at) % model.len().max(1))
+            .map(|thing| thing.key)
+    };
     at.iter().filter_map(key).collect()
 }
 
 fn policy(choice: u8) -> OnDuplicate {
-    [OnDuplicate::Refuse, OnDuplicate::KeepFirst, OnDuplicate::KeepLast][usize::from(choice)]
+    [
+        OnDuplicate::Refuse,
+        OnDuplicate::KeepFirst,
+        OnDuplicate::KeepLast,
+    ][usize::from(choice)]
 }
 
 /// Does an edit to the store and to the model, and checks that both agree on whether it can be done.
@@ -130,10 +191,18 @@ fn apply(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<()
     done
 }
 
-fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<(), EditError<u16>> {
+fn attempt(
+    op: &Op,
+    store: &mut Store<Thing>,
+    model: &mut Vec<Thing>,
+) -> Result<(), EditError<u16>> {
     let taken = |model: &[Thing], key: u16| model.iter().any(|thing| thing.key == key);
     match op {
-        Op::Add { key, seed, place: at } => {
+        Op::Add {
+            key,
+            seed,
+            place: at,
+        } => {
             let at = place(*at, model);
             let landing = landing(&at, model, &[]).filter(|_| !taken(model, *key));
             let done = store.add(thing(*key, *seed), at);
@@ -141,7 +210,12 @@ fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<
             done?;
             model.insert(landing.unwrap(), thing(*key, *seed));
         }
-        Op::AddMany { keys, seed, place: at, policy: choice } => {
+        Op::AddMany {
+            keys,
+            seed,
+            place: at,
+            policy: choice,
+        } => {
             let at = place(*at, model);
             let landing = landing(&at, model, &[]);
             let seeds = (0..).map(|more| seed.wrapping_add(more));
@@ -161,7 +235,9 @@ fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<
             }
         }
         Op::Edit { at, seed } => {
-            let Some(key) = keys_at(&[*at], model).first().copied() else { return Ok(()) };
+            let Some(key) = keys_at(&[*at], model).first().copied() else {
+                return Ok(());
+            };
             let row = model.iter_mut().find(|thing| thing.key == key).unwrap();
             let differs = *row != thing(key, *seed);
             *row = thing(key, *seed);
@@ -170,7 +246,13 @@ fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<
         Op::ChangeKey { at } => {
             if let Some(key) = keys_at(&[*at], model).first() {
                 let refused = store.edit(key, |item| item.key += 100);
-                assert_eq!(refused, Err(EditError::KeyChanged { from: *key, to: key + 100 }));
+                assert_eq!(
+                    refused,
+                    Err(EditError::KeyChanged {
+                        from: *key,
+                        to: key + 100
+                    })
+                );
             }
         }
         Op::Replace { key, seed } => {
@@ -196,7 +278,9 @@ fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<
             model.retain(|thing| !keys.contains(&thing.key));
         }
         Op::Move { at, place: to } => {
-            let Some(key) = keys_at(&[*at], model).first().copied() else { return Ok(()) };
+            let Some(key) = keys_at(&[*at], model).first().copied() else {
+                return Ok(());
+            };
             let to = place(*to, model);
             move_model(&[key], &to, model, |_| store.move_to(&key, to))?;
         }
@@ -205,7 +289,10 @@ fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<
             let to = place(*to, model);
             move_model(&keys, &to, model, |keys| store.move_many(keys, to))?;
         }
-        Op::Reload { seed, policy: choice } => {
+        Op::Reload {
+            seed,
+            policy: choice,
+        } => {
             let things = shuffled(model, *seed);
             store.reload_with(things.clone(), policy(*choice))?;
             *model = keep_one(things, policy(*choice));
@@ -215,7 +302,11 @@ fn attempt(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<
                 for op in ops {
                     apply(op, store, model)?;
                 }
-                if *fails { Err(EditError::UnknownKey(9999)) } else { Ok(()) }
+                if *fails {
+                    Err(EditError::UnknownKey(9999))
+                } else {
+                    Ok(())
+                }
             })?;
         }
         _ => {}
@@ -229,7 +320,11 @@ fn move_model(
     model: &mut Vec<Thing>,
     move_in_store: impl FnOnce(&[u16]) -> Result<bool, EditError<u16>>,
 ) -> Result<(), EditError<u16>> {
-    let lifted: Vec<Thing> = model.iter().filter(|thing| keys.contains(&thing.key)).cloned().collect();
+    let lifted: Vec<Thing> = model
+        .iter()
+        .filter(|thing| keys.contains(&thing.key))
+        .cloned()
+        .collect();
     let lifted_keys: Vec<u16> = lifted.iter().map(|thing| thing.key).collect();
     let landing = landing(to, model, &lifted_keys);
     let done = move_in_store(keys);
@@ -303,7 +398,11 @@ impl World {
                 }
             })
             .collect();
-        Self { store, model: start, lists }
+        Self {
+            store,
+            model: start,
+            lists,
+        }
     }
 
     fn run(&mut self, op: &Op) {
@@ -312,7 +411,10 @@ impl World {
             Op::Requery { list, shape } => self.requery(usize::from(*list) % lists, *shape, true),
             Op::Refilter { list, filter } => {
                 let list = usize::from(*list) % lists;
-                let shape = Shape { filter: *filter, ..self.lists[list].shape };
+                let shape = Shape {
+                    filter: *filter,
+                    ..self.lists[list].shape
+                };
                 self.requery(list, shape, false);
             }
             Op::LoadMore { list, rows } => {
@@ -333,7 +435,10 @@ impl World {
     fn requery(&mut self, list: usize, shape: Shape, whole: bool) {
         let watched = &mut self.lists[list];
         // A query that numbers its rows goes on to do so.
-        let shape = Shape { numbered: shape.numbered || watched.shape.numbered, ..shape };
+        let shape = Shape {
+            numbered: shape.numbered || watched.shape.numbered,
+            ..shape
+        };
         watched.shape = shape;
         let change = |query: usual_tide::Query<Thing>| match (whole, shape.filter) {
             (true, _) => shape.change(query),
@@ -418,13 +523,16 @@ impl Watched {
 
 fn start() -> impl Strategy<Value = Vec<Thing>> {
     prop::collection::vec((0..60u16, any::<u8>()), 0..40).prop_map(|seeds| {
-        let things = seeds.into_iter().map(|(key, seed)| thing(key, seed)).collect();
+        let things = seeds
+            .into_iter()
+            .map(|(key, seed)| thing(key, seed))
+            .collect();
         keep_one(things, OnDuplicate::KeepFirst)
     })
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(1500) })]
 
     #[test]
     fn lists_feeds_and_model_agree_after_every_step(

@@ -1,0 +1,78 @@
+//! The command line.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// Keeps bound lists in step with their data: see what a change set would be.
+#[derive(Parser, Debug)]
+#[command(name = "usual-tide", version, about)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum Command {
+    /// A tour: an evening at a pottery studio's kiln queue, one change set after another.
+    Demo,
+    /// The rows of a file in the order of a query.
+    #[command(after_help = "\
+Example:
+  usual-tide show demo/pieces.json --sort -height_mm,title")]
+    Show(Show),
+    /// What turns the rows of one file into the rows of another.
+    ///
+    /// Rows are told apart by their key. The change set has the fewest moved rows that there can be.
+    #[command(after_help = "\
+Examples:
+  usual-tide compare demo/pieces.json demo/pieces-later.json
+  usual-tide compare demo/pieces.json demo/pieces-later.json --format json")]
+    Compare(Compare),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Show {
+    /// A JSON array of objects, or NDJSON; `-` for standard input.
+    pub(crate) file: String,
+    #[command(flatten)]
+    pub(crate) query: QueryOptions,
+    /// How to write the rows.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Compare {
+    /// The rows before: a JSON array of objects, or NDJSON; `-` for standard input.
+    pub(crate) old: String,
+    /// The rows after.
+    pub(crate) new: String,
+    #[command(flatten)]
+    pub(crate) query: QueryOptions,
+    /// How to write the change set.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+/// What to show of a file, and in what order.
+#[derive(Args, Debug)]
+pub(crate) struct QueryOptions {
+    /// The field that tells one item from another: a string or an integer, unique in the file.
+    #[arg(long, value_name = "FIELD", default_value = "id")]
+    pub(crate) key: String,
+    /// Fields to sort by, with commas between; a `-` before a field makes it descend. Names are dotted
+    /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
+    #[arg(long, value_name = "FIELDS", allow_hyphen_values = true)]
+    pub(crate) sort: Option<String>,
+    /// Number the rows; a change set then tells which rows that did not move show another number.
+    #[arg(long)]
+    pub(crate) numbered: bool,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug, ValueEnum)]
+pub(crate) enum Format {
+    /// For people.
+    #[default]
+    Text,
+    /// For programs.
+    Json,
+}

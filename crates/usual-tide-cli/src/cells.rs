@@ -1,0 +1,65 @@
+//! Text in columns of a fixed width.
+
+use serde_json::Value;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+
+/// A value as a person reads it, on one line.
+pub(crate) fn plain(value: &Value) -> String {
+    let text = match value {
+        Value::Null => return "–".to_owned(),
+        Value::String(text) => text.clone(),
+        Value::Object(members) => members.values().map(plain).collect::<Vec<_>>().join(" "),
+        Value::Array(elements) => elements.iter().map(plain).collect::<Vec<_>>().join(", "),
+        other => other.to_string(),
+    };
+    // Line breaks and other control characters would break the table.
+    text.chars()
+        .map(|letter| if letter.is_control() { ' ' } else { letter })
+        .collect()
+}
+
+/// A value for a sentence: text in quotes.
+pub(crate) fn quoted(value: Option<&Value>) -> String {
+    match value {
+        None => "absent".to_owned(),
+        Some(Value::Null) => "nothing".to_owned(),
+        Some(Value::String(text)) => format!("“{}”", plain(&Value::String(text.clone()))),
+        Some(other) => plain(other),
+    }
+}
+
+pub(crate) fn width(text: &str) -> usize {
+    text.width()
+}
+
+/// The text in exactly so many columns, cut with an ellipsis or filled with blanks.
+pub(crate) fn fitted(text: &str, columns: usize, to_the_right: bool) -> String {
+    let mut cell = cut(text, columns);
+    let blanks = " ".repeat(columns - width(&cell));
+    if to_the_right {
+        cell.insert_str(0, &blanks);
+    } else {
+        cell.push_str(&blanks);
+    }
+    cell
+}
+
+/// The text in at most so many columns.
+pub(crate) fn cut(text: &str, columns: usize) -> String {
+    if width(text) <= columns {
+        return text.to_owned();
+    }
+    let mut cell = String::new();
+    let mut used = 0;
+    for letter in text.chars() {
+        used += letter.width().unwrap_or(0);
+        if used > columns.saturating_sub(1) {
+            break;
+        }
+        cell.push(letter);
+    }
+    if columns > 0 {
+        cell.push('…');
+    }
+    cell
+}

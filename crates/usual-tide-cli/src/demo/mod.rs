@@ -1,0 +1,92 @@
+//! `usual-tide demo`: an evening at the kiln queue, act by act.
+
+mod acts;
+mod screen;
+
+use crate::error::CommandError;
+use crate::output;
+use screen::Screen;
+use usual_tide::record::{FieldName, Record, parse};
+use usual_tide::{Feed, ListId, Query, Replica, Store};
+
+/// The data that the tour starts from.
+const PIECES: &str = include_str!("../../../../demo/pieces.json");
+
+pub(crate) fn run() -> Result<String, CommandError> {
+    let mut tour = Tour::new(output::columns().clamp(60, 100))?;
+    tour.screen.opening(tour.store.len());
+    for act in acts::ALL {
+        tour.play(act)?;
+    }
+    tour.close()
+}
+
+/// One act of the tour.
+struct Act {
+    heading: &'static str,
+    /// What was done, as a person would say it.
+    story: &'static str,
+    /// What was done, in code.
+    code: &'static str,
+    edit: fn(&mut Store<Record>, ListId) -> Result<(), CommandError>,
+}
+
+/// The store, the list on the screen, and a view that hears of changes from the feed alone.
+struct Tour {
+    store: Store<Record>,
+    list: ListId,
+    feed: Feed<Record>,
+    view: Replica<Record>,
+    screen: Screen,
+    acts: usize,
+    touched: usize,
+    shown: usize,
+}
+
+impl Tour {
+    fn new(columns: usize) -> Result<Self, CommandError> {
+        let key = FieldName::parse("id").map_err(CommandError::Key)?;
+        let pieces = parse(PIECES, &key).map_err(|why| CommandError::Parse {
+            file: "demo/pieces.json".to_owned(),
+            why,
+        })?;
+        let mut store = Store::load(pieces)?;
+        let list = store.bind(Query::new().numbered());
+        let feed = store.feed(list)?;
+        let view = store.list(list)?.items().cloned().collect();
+        Ok(Self {
+            store,
+            list,
+            feed,
+            view,
+            screen: Screen::new(columns),
+            acts: 0,
+            touched: 0,
+            shown: 0,
+        })
+    }
+
+    fn play(&mut self, act: &Act) -> Result<(), CommandError> {
+        (act.edit)(&mut self.store, self.list)?;
+        self.acts += 1;
+        self.screen.act(self.acts, act);
+        if let Some(changes) = self.feed.read(&self.store)? {
+            self.view.apply(&changes)?;
+            self.touched += changes.touched();
+            self.screen.changes(&changes, &self.view);
+        }
+        self.shown += self.view.len();
+        Ok(())
+    }
+
+    /// Compares the view, which heard of nothing but change sets, with the list.
+    fn close(mut self) -> Result<String, CommandError> {
+        let rows = self.store.list(self.list)?;
+        if !self.view.items().eq(rows.items()) {
+            return Err(CommandError::OutOfStep);
+        }
+        self.screen
+            .closing(rows.len(), self.acts, self.touched, self.shown);
+        Ok(self.screen.text())
+    }
+}

@@ -1,0 +1,209 @@
+//! What the tour prints.
+
+use super::Act;
+use crate::cells::{fitted, plain};
+use crate::words::{self, ARRIVED, CHANGED, LEFT, MOVED, VERB};
+use anstyle::Style;
+use std::collections::BTreeMap;
+use std::fmt::Write;
+use usual_tide::record::Record;
+use usual_tide::{ChangeSet, Item, Replica};
+
+/// Lines of a change set that are told; the rest is counted.
+const TOLD: usize = 6;
+/// Touched rows of a list that are drawn.
+const DRAWN: usize = 8;
+/// Rows drawn around a touched one.
+const AROUND: usize = 1;
+
+const BOLD: Style = Style::new().bold();
+const FAINT: Style = LEFT;
+
+pub(super) struct Screen {
+    text: String,
+    columns: usize,
+}
+
+impl Screen {
+    pub(super) fn new(columns: usize) -> Self {
+        Self {
+            text: String::new(),
+            columns,
+        }
+    }
+
+    pub(super) fn text(self) -> String {
+        self.text
+    }
+
+    fn line(&mut self, line: &str) {
+        self.text.push_str(line.trim_end());
+        self.text.push('\n');
+    }
+
+    pub(super) fn opening(&mut self, pieces: usize) {
+        self.line(&format!("{BOLD}An evening at the kiln queue{BOLD:#}"));
+        self.paragraph(&format!(
+            "{pieces} pieces wait to be fired, in an order set by hand. A list shows them; a view hears of \
+             nothing but the list's change sets, and draws what you see here."
+        ));
+    }
+
+    pub(super) fn act(&mut self, number: usize, act: &Act) {
+        self.line("");
+        self.line(&format!("{BOLD}{number}. {}{BOLD:#}", act.heading));
+        self.paragraph(act.story);
+        self.line(&format!("   {FAINT}{}{FAINT:#}", act.code));
+    }
+
+    pub(super) fn changes(&mut self, changes: &ChangeSet<Record>, view: &Replica<Record>) {
+        self.line("");
+        let after = |position| view.get(position).map(|row| &**row);
+        let told = words::lines(changes, after, self.columns - 3);
+        for line in told.iter().take(TOLD) {
+            self.line(&format!("   {line}"));
+        }
+        if told.len() > TOLD {
+            self.line(&format!("   … and {} more", told.len() - TOLD));
+        }
+        let renumbered: usize = changes
+            .renumbered()
+            .unwrap_or_default()
+            .iter()
+            .map(|r| r.len())
+            .sum();
+        self.line(&format!("   {BOLD}{}{BOLD:#}", words::summary(changes)));
+        if renumbered > 0 {
+            let rows = counted(
+                renumbered,
+                "row that did not move shows",
+                "rows that did not move show",
+            );
+            self.line(&format!("   {rows} another number"));
+        }
+        self.line("");
+        self.rows(changes, view);
+    }
+
+    /// The list around its touched rows, which are marked.
+    fn rows(&mut self, changes: &ChangeSet<Record>, view: &Replica<Record>) {
+        let marks = marks(changes);
+        let mut drawn = BTreeMap::new();
+        for (at, mark) in marks.iter().take(DRAWN) {
+            let near = at.saturating_sub(AROUND)..(at + AROUND + 1).min(view.len());
+            for row in near {
+                drawn.entry(row).or_insert(None);
+            }
+            drawn.insert(*at, Some(mark));
+        }
+        // Rows that only left are shown by what closes up behind them.
+        if marks.is_empty() {
+            for run in changes.removed().iter().take(DRAWN / 2) {
+                let gap = changes.follow(run.at);
+                if let Some(usual_tide::Followed::Gone(Some(at))) = gap {
+                    let near = at.saturating_sub(AROUND)..(at + AROUND + 1).min(view.len());
+                    drawn.extend(near.map(|row| (row, None)));
+                }
+            }
+        }
+        let mut next = 0;
+        for (at, mark) in drawn {
+            self.skipped(at - next);
+            if let Some(row) = view.get(at) {
+                self.row(at, row, mark.map_or(&Mark::PLAIN, |mark| mark));
+            }
+            next = at + 1;
+        }
+        self.skipped(view.len() - next);
+    }
+
+    fn skipped(&mut self, rows: usize) {
+        if rows > 0 {
+            let blanks = " ".repeat(VERB);
+            let rows = counted(rows, "row", "rows");
+            self.line(&format!("   {blanks} {FAINT}   ⋮  {rows}{FAINT:#}"));
+        }
+    }
+
+    fn row(&mut self, at: usize, row: &Record, mark: &Mark) {
+        let field = |name: &str| row.members().get(name).map(plain).unwrap_or_default();
+        let state = if field("fired") == "true" {
+            "fired"
+        } else {
+            "waits"
+        };
+        let style = mark.style;
+        let line = format!(
+            "   {style}{verb} {number:>4}  {key:<7} {title}  {maker}  {shelf}  {height:>4} mm  {state}{style:#}",
+            verb = fitted(mark.verb, VERB, false),
+            number = at + 1,
+            key = row.key(),
+            title = fitted(&field("title"), 26, false),
+            maker = fitted(&field("maker"), 19, false),
+            shelf = field("shelf"),
+            height = field("height_mm"),
+        );
+        self.line(&line);
+    }
+
+    pub(super) fn closing(&mut self, rows: usize, acts: usize, touched: usize, shown: usize) {
+        self.line("");
+        self.line(&format!("{BOLD}In step{BOLD:#}"));
+        self.paragraph(&format!(
+            "The view's {rows} rows equal the list's {rows} rows, though it heard of change sets alone. In {acts} \
+             acts they touched {touched} rows out of the {shown} that {acts} reloads would have drawn."
+        ));
+    }
+
+    /// Text in lines that fit.
+    fn paragraph(&mut self, text: &str) {
+        let mut line = String::from("  ");
+        for word in text.split_whitespace() {
+            if line.chars().count() + 1 + word.chars().count() > self.columns.min(96) {
+                self.line(&line);
+                line = String::from("  ");
+            }
+            // Writing to a string cannot fail.
+            let _ = write!(line, " {word}");
+        }
+        self.line(&line);
+    }
+}
+
+fn counted(count: usize, one: &str, many: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { many })
+}
+
+/// What happened to a row that is drawn.
+struct Mark {
+    verb: &'static str,
+    style: Style,
+}
+
+impl Mark {
+    const PLAIN: Self = Self {
+        verb: "",
+        style: Style::new(),
+    };
+}
+
+fn marks(changes: &ChangeSet<Record>) -> BTreeMap<usize, Mark> {
+    let mut marks = BTreeMap::new();
+    let mut mark = |at, verb, style| {
+        marks.entry(at).or_insert(Mark { verb, style });
+    };
+    for at in changes.inserted().iter().flat_map(|run| run.range()) {
+        mark(at, "arrived", ARRIVED);
+    }
+    for at in changes
+        .moved()
+        .iter()
+        .flat_map(|run| run.to..run.to + run.len)
+    {
+        mark(at, "moved", MOVED);
+    }
+    for row in changes.updated() {
+        mark(row.to, "changed", CHANGED);
+    }
+    marks
+}

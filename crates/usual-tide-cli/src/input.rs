@@ -1,0 +1,88 @@
+//! Files of items, and queries from options.
+
+use crate::args::QueryOptions;
+use crate::error::CommandError;
+use std::collections::BTreeSet;
+use std::io::Read;
+use usual_tide::Query;
+use usual_tide::record::{FieldName, Record, Shape, parse, parse_as, sort};
+
+/// The items of a file, in its order.
+pub(crate) fn read(file: &str, key: &str) -> Result<Vec<Record>, CommandError> {
+    let key = FieldName::parse(key).map_err(CommandError::Key)?;
+    let text = read_text(file)?;
+    let lower = file.to_ascii_lowercase();
+    let by_line = lower.ends_with(".ndjson") || lower.ends_with(".jsonl");
+    let items = if by_line {
+        parse_as(Shape::Ndjson, &text, &key)
+    } else {
+        parse(&text, &key)
+    };
+    items.map_err(|why| CommandError::Parse {
+        file: shown(file),
+        why,
+    })
+}
+
+fn read_text(file: &str) -> Result<String, CommandError> {
+    let mut bytes = Vec::new();
+    let done = if file == "-" {
+        std::io::stdin().lock().read_to_end(&mut bytes)
+    } else {
+        std::fs::File::open(file).and_then(|mut file| file.read_to_end(&mut bytes))
+    };
+    done.map_err(|why| CommandError::Read {
+        file: shown(file),
+        why,
+    })?;
+    String::from_utf8(bytes).map_err(|error| {
+        let offset = error.utf8_error().valid_up_to();
+        let before = &error.as_bytes()[..offset];
+        CommandError::NotText {
+            file: shown(file),
+            offset,
+            line: 1 + before.iter().filter(|byte| **byte == b'\n').count(),
+        }
+    })
+}
+
+/// A file's name for a message.
+pub(crate) fn shown(file: &str) -> String {
+    if file == "-" { "standard input" } else { file }.to_owned()
+}
+
+/// The query that the options ask for, checked against the items that it is for.
+pub(crate) fn query(
+    options: &QueryOptions,
+    items: &[&[Record]],
+) -> Result<Query<Record>, CommandError> {
+    let mut query = Query::new();
+    if let Some(text) = &options.sort {
+        query = query.sort(sort(text)?);
+        let fields = text.split(',').map(str::trim);
+        for field in fields.map(|field| field.strip_prefix('-').unwrap_or(field)) {
+            check_field(field, items)?;
+        }
+    }
+    Ok(if options.numbered {
+        query.numbered()
+    } else {
+        query
+    })
+}
+
+/// A field that no item has is a slip of the pen.
+fn check_field(field: &str, items: &[&[Record]]) -> Result<(), CommandError> {
+    let items = || items.iter().copied().flatten();
+    if items().next().is_none() || items().any(|item| item.get(field).is_some()) {
+        return Ok(());
+    }
+    let known: BTreeSet<&str> = items()
+        .flat_map(|item| item.members().keys())
+        .map(String::as_str)
+        .collect();
+    Err(CommandError::UnknownField {
+        field: field.to_owned(),
+        known: known.into_iter().collect::<Vec<_>>().join(", "),
+    })
+}

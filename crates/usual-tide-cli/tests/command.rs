@@ -1,0 +1,199 @@
+//! The command as a process: what it prints, and how it refuses.
+
+mod support;
+
+use serde_json::Value;
+use support::{command, demo, run, run_with, stderr, stdout, write};
+
+/// One clear line on standard error, exit status 1, nothing on standard output.
+fn assert_refused(arguments: &[&str], expected: &[&str]) {
+    let output = run(arguments);
+    assert_eq!(output.status.code(), Some(1), "{output:?}");
+    assert_eq!(stdout(&output), "");
+    let message = stderr(&output);
+    assert_eq!(message.lines().count(), 1, "{message}");
+    for part in expected {
+        assert!(message.contains(part), "{part:?} is not in {message}");
+    }
+}
+
+#[test]
+fn bad_files_are_refused_with_one_line() {
+    let folder = tempfile::tempdir().unwrap();
+    let cases: &[(&str, &[&str])] = &[
+        (
+            "[{\"id\": 1},\n {\"id\": }]",
+            &["line 2, column 9", "expected value"],
+        ),
+        ("[{\"id\": 1}", &["line 1, column 10", "EOF"]),
+        ("", &["line 1, column 0"]),
+        (
+            "{\n \"id\": 1,\n \"n\": 2\n}",
+            &["expected an array of objects, found an object"],
+        ),
+        (
+            "\"text\"",
+            &["expected an array of objects, found a string"],
+        ),
+        (
+            "[{\"id\": 1}, 7]",
+            &["element 1: expected an object, found a number"],
+        ),
+        (
+            "[{\"id\": 1}, {\"n\": 7}]",
+            &["element 1: it has no field \"id\""],
+        ),
+        (
+            "[{\"id\": [1]}]",
+            &["element 0", "a key is a string or an integer", "an array"],
+        ),
+        ("[{\"id\": 1.5}]", &["element 0", "the number 1.5"]),
+        ("[{\"id\": null}]", &["element 0", "null"]),
+        (
+            "[{\"id\": 1}, {\"id\": \"1\"}, {\"id\": 1}, {\"id\": \"b\"}, {\"id\": \"b\"}, {\"id\": 1}]",
+            &[
+                "2 keys belong to more than one item",
+                "1 at 0, 2, 5",
+                "\"b\" at 3, 4",
+            ],
+        ),
+        ("{\"id\": 1}\n{\"id\": 2}\n{\"id\"\n", &["line 3, column"]),
+    ];
+    let good = demo("pieces.json");
+    for (text, expected) in cases {
+        let bad = write(&folder, "bad.json", text);
+        let with_file = [expected, &["bad.json"][..]].concat();
+        assert_refused(&["show", &bad], &with_file);
+        assert_refused(&["compare", &bad, &good], &with_file);
+        assert_refused(&["compare", &good, &bad, "--format", "json"], &with_file);
+    }
+    assert_refused(
+        &["show", "no/such/file.json"],
+        &["no/such/file.json", "No such file"],
+    );
+    let folder_name = folder.path().to_str().unwrap();
+    assert_refused(&["show", folder_name], &["directory"]);
+}
+
+#[test]
+fn text_that_is_not_utf_8_is_refused_with_its_place() {
+    let output = run_with(&["show", "-"], b"[{\"id\": 1},\n {\"id\": \"\xff\"}]");
+    assert_eq!(output.status.code(), Some(1));
+    assert!(
+        stderr(&output).contains("standard input: not UTF-8"),
+        "{output:?}"
+    );
+    assert!(stderr(&output).contains("offset 21 (line 2)"), "{output:?}");
+}
+
+#[test]
+fn bad_options_are_refused() {
+    let file = demo("pieces.json");
+    assert_refused(
+        &["show", &file, "--sort", "hieght_mm"],
+        &["hieght_mm", "height_mm"],
+    );
+    assert_refused(&["show", &file, "--sort", "title,"], &["field 2", "empty"]);
+    assert_refused(&["show", &file, "--key", "maker"], &["more than one item"]);
+    assert_refused(&["compare", "-", "-"], &["standard input"]);
+    for usage in [
+        &["show"][..],
+        &["show", &file, "--format", "xml"],
+        &["sing"],
+        &[],
+    ] {
+        let output = run(usage);
+        assert_eq!(output.status.code(), Some(2), "{usage:?}");
+        assert_eq!(stdout(&output), "");
+    }
+}
+
+#[test]
+fn deep_and_hostile_files_get_an_error() {
+    let folder = tempfile::tempdir().unwrap();
+    let deep = write(&folder, "deep.json", &"[".repeat(100_000));
+    assert_refused(&["show", &deep], &["recursion limit"]);
+    let huge = write(
+        &folder,
+        "huge.json",
+        &format!("[{{\"id\": {}}}]", "9".repeat(5_000)),
+    );
+    assert_refused(&["show", &huge], &["too large"]);
+    let exponent = write(
+        &folder,
+        "exponent.json",
+        r#"[{"id": 1, "n": 1e999999999999}, {"id": 2, "n": -1e-99999999999}]"#,
+    );
+    let output = run(&["show", &exponent, "--sort", "n", "--format", "json"]);
+    let rows: Value = serde_json::from_str(&stdout(&output)).unwrap();
+    assert_eq!(rows[0]["id"], 2);
+}
+
+#[test]
+fn show_sorts_with_missing_values_last_in_either_direction() {
+    let text = r#"[{"id": 1, "n": 10}, {"id": 2}, {"id": 3, "n": 9.5}, {"id": 4, "n": null}, {"id": 5, "n": 1e1}]"#;
+    let ids = |sort: &str| -> Vec<u64> {
+        let output = run_with(
+            &["show", "-", "--sort", sort, "--format", "json"],
+            text.as_bytes(),
+        );
+        let rows: Value = serde_json::from_str(&stdout(&output)).unwrap();
+        rows.as_array()
+            .unwrap()
+            .iter()
+            .map(|row| row["id"].as_u64().unwrap())
+            .collect()
+    };
+    assert_eq!(ids("n"), [3, 1, 5, 2, 4]);
+    assert_eq!(ids("-n"), [1, 5, 3, 2, 4]);
+    assert_eq!(ids("n,-id"), [3, 5, 1, 4, 2]);
+}
+
+#[test]
+fn show_prints_a_table_that_fits_and_is_aligned() {
+    let output = run(&[
+        "show",
+        &demo("pieces.json"),
+        "--sort",
+        "maker",
+        "--numbered",
+    ]);
+    let text = stdout(&output);
+    assert!(!text.contains('\u{1b}'), "colour in a pipe");
+    let lines: Vec<&str> = text.lines().collect();
+    assert_eq!(lines.len(), 242);
+    assert!(
+        lines
+            .iter()
+            .all(|line| unicode_width::UnicodeWidthStr::width(*line) <= 100)
+    );
+    assert!(lines[0].starts_with("no.  id"));
+    assert!(lines[241].starts_with("240 rows; not shown:"));
+}
+
+#[test]
+fn the_demo_ends_in_step() {
+    let output = run(&["demo"]);
+    assert!(output.status.success());
+    let text = stdout(&output);
+    assert!(text.contains("The view's 238 rows equal the list's 238 rows"));
+    assert_eq!(text.matches("rows touched").count(), 9);
+    assert!(!text.contains('\u{1b}'), "colour in a pipe");
+    let widest = text.lines().map(|line| line.chars().count()).max();
+    assert!(widest <= Some(100), "{widest:?} columns");
+}
+
+#[test]
+fn colour_can_be_forced_and_forbidden() {
+    let forced = command(&["demo"])
+        .env("CLICOLOR_FORCE", "1")
+        .output()
+        .unwrap();
+    assert!(stdout(&forced).contains('\u{1b}'));
+    let forbidden = command(&["demo"])
+        .env("CLICOLOR_FORCE", "0")
+        .env("NO_COLOR", "1")
+        .output()
+        .unwrap();
+    assert!(!stdout(&forbidden).contains('\u{1b}'));
+}

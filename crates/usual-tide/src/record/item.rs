@@ -1,0 +1,154 @@
+//! The record itself.
+
+use super::differ::changed_members;
+use super::key::{KeyError, RecordKey};
+use super::name::{FieldName, FieldNameError};
+use super::value::same_members;
+use crate::item::{FieldPath, Item};
+use serde_json::{Map, Value};
+use std::sync::Arc;
+
+/// A JSON object as an item. One of its fields is the key.
+///
+/// Records are equal when their members are, as values: member order is nothing, `1` equals `1.0`, an
+/// absent member is not null. Numbers keep their text.
+///
+/// ```
+/// use usual_tide::record::{FieldName, Record, RecordKey};
+/// use usual_tide::Item;
+///
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let members = serde_json::json!({"id": 7, "fee": {"amount": "4.50"}});
+/// let piece = Record::new(members.as_object().unwrap().clone(), &FieldName::parse("id")?)?;
+/// assert_eq!(piece.key(), &RecordKey::from(7));
+/// assert_eq!(piece.get("fee.amount").unwrap(), "4.50");
+/// # Ok(()) }
+/// ```
+#[derive(Clone, Debug)]
+pub struct Record {
+    key: RecordKey,
+    key_name: Arc<FieldName>,
+    members: Map<String, Value>,
+}
+
+/// Why an object is no record.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum RecordError {
+    /// It has no key.
+    #[error("it has no field {name:?}, which is to be its key")]
+    NoKey {
+        /// The name of the key field.
+        name: String,
+    },
+    /// Its key field holds something else.
+    #[error("its field {name:?} is no key: {why}")]
+    BadKey {
+        /// The name of the key field.
+        name: String,
+        /// What is wrong with it.
+        #[source]
+        why: KeyError,
+    },
+}
+
+/// Why a field cannot be set. The record is unchanged.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SetError {
+    /// The name is none.
+    #[error(transparent)]
+    Name(#[from] FieldNameError),
+    /// On the way to the field stands something else than an object.
+    #[error("{name:?} cannot be set: something else than an object is in the way")]
+    InTheWay {
+        /// The name of the field.
+        name: String,
+    },
+    /// The record would have no key.
+    #[error(transparent)]
+    Key(#[from] RecordError),
+}
+
+impl Record {
+    /// The record with these members, whose key is the field of this name.
+    ///
+    /// # Errors
+    ///
+    /// [`RecordError`] when that field is absent, or neither a string nor an integer.
+    pub fn new(members: Map<String, Value>, key: &FieldName) -> Result<Self, RecordError> {
+        Self::with_shared_name(members, &Arc::new(key.clone()))
+    }
+
+    pub(super) fn with_shared_name(
+        members: Map<String, Value>,
+        key_name: &Arc<FieldName>,
+    ) -> Result<Self, RecordError> {
+        Ok(Self {
+            key: read_key(&members, key_name)?,
+            key_name: Arc::clone(key_name),
+            members,
+        })
+    }
+
+    /// The members as they were read.
+    pub fn members(&self) -> &Map<String, Value> {
+        &self.members
+    }
+
+    /// A field by name; `None` when it is absent, or when the text names no field.
+    pub fn get(&self, name: &str) -> Option<&Value> {
+        FieldName::parse(name).ok()?.find(&self.members)
+    }
+
+    /// A field by a name that was read before.
+    pub fn field(&self, name: &FieldName) -> Option<&Value> {
+        name.find(&self.members)
+    }
+
+    /// Sets a field, which is made when it is absent.
+    ///
+    /// # Errors
+    ///
+    /// [`SetError`], and the record is unchanged.
+    pub fn set(&mut self, name: &str, value: Value) -> Result<(), SetError> {
+        let mut members = self.members.clone();
+        let in_the_way = SetError::InTheWay {
+            name: name.to_owned(),
+        };
+        *FieldName::parse(name)?
+            .make(&mut members)
+            .ok_or(in_the_way)? = value;
+        self.key = read_key(&members, &self.key_name)?;
+        self.members = members;
+        Ok(())
+    }
+}
+
+fn read_key(members: &Map<String, Value>, name: &FieldName) -> Result<RecordKey, RecordError> {
+    let value = name.find(members).ok_or_else(|| RecordError::NoKey {
+        name: name.to_string(),
+    })?;
+    RecordKey::from_value(value).map_err(|why| RecordError::BadKey {
+        name: name.to_string(),
+        why,
+    })
+}
+
+impl PartialEq for Record {
+    fn eq(&self, other: &Self) -> bool {
+        self.key == other.key && same_members(&self.members, &other.members)
+    }
+}
+
+impl Item for Record {
+    type Key = RecordKey;
+
+    fn key(&self) -> &RecordKey {
+        &self.key
+    }
+
+    fn changed_fields(&self, later: &Self) -> Vec<FieldPath> {
+        changed_members(&self.members, &later.members)
+    }
+}

@@ -1,0 +1,118 @@
+//! Names of fields in text.
+
+use serde_json::{Map, Value};
+use std::fmt;
+
+/// A field of a record by name: `title`, dotted into objects (`fee.amount`), or a JSON Pointer
+/// (RFC 6901, `/fee/amount`).
+///
+/// A member of exactly the name comes before a dotted way: in `{"fee.amount": 1}` the name
+/// `fee.amount` finds it.
+#[derive(Clone, PartialEq, Eq, Hash, Debug)]
+pub struct FieldName {
+    text: String,
+    steps: Vec<String>,
+    pointer: bool,
+}
+
+/// Why a text names no field.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum FieldNameError {
+    /// There is no name.
+    #[error("a field name is empty")]
+    Empty,
+    /// A `~` in a JSON Pointer stands before something else than 0 or 1.
+    #[error("{text:?} is no JSON Pointer: a ~ must be followed by 0 or 1")]
+    BadEscape {
+        /// The text.
+        text: String,
+    },
+}
+
+impl FieldName {
+    /// Reads a name.
+    ///
+    /// # Errors
+    ///
+    /// [`FieldNameError`] when it is empty or a malformed pointer.
+    pub fn parse(text: &str) -> Result<Self, FieldNameError> {
+        let pointer = text.strip_prefix('/');
+        let steps = match pointer {
+            Some(rest) => rest
+                .split('/')
+                .map(|step| {
+                    unescape(step).ok_or(FieldNameError::BadEscape {
+                        text: text.to_owned(),
+                    })
+                })
+                .collect::<Result<_, _>>()?,
+            None if text.is_empty() => return Err(FieldNameError::Empty),
+            None => text.split('.').map(str::to_owned).collect(),
+        };
+        Ok(Self {
+            text: text.to_owned(),
+            steps,
+            pointer: pointer.is_some(),
+        })
+    }
+
+    /// The field's value in an object.
+    pub fn find<'a>(&self, members: &'a Map<String, Value>) -> Option<&'a Value> {
+        if !self.pointer
+            && let Some(value) = members.get(&self.text)
+        {
+            return Some(value);
+        }
+        let (first, rest) = self.steps.split_first()?;
+        rest.iter().try_fold(members.get(first)?, |value, step| {
+            value.as_object()?.get(step)
+        })
+    }
+
+    /// The place of the field's value, made where objects on the way lack it; `None` when something else
+    /// than an object is in the way.
+    pub(super) fn make<'a>(&self, members: &'a mut Map<String, Value>) -> Option<&'a mut Value> {
+        if !self.pointer && members.contains_key(&self.text) {
+            return members.get_mut(&self.text);
+        }
+        let (first, rest) = self.steps.split_first()?;
+        let mut place = members.entry(first.as_str()).or_insert(Value::Null);
+        for step in rest {
+            if place.is_null() {
+                *place = Value::Object(Map::new());
+            }
+            place = place
+                .as_object_mut()?
+                .entry(step.as_str())
+                .or_insert(Value::Null);
+        }
+        Some(place)
+    }
+}
+
+fn unescape(step: &str) -> Option<String> {
+    let mut parts = step.split('~');
+    let mut text = parts.next()?.to_owned();
+    for part in parts {
+        let (escaped, rest) = match part.split_at_checked(1)? {
+            ("0", rest) => ('~', rest),
+            ("1", rest) => ('/', rest),
+            _ => return None,
+        };
+        text.push(escaped);
+        text.push_str(rest);
+    }
+    Some(text)
+}
+
+/// A member's name as a step of a JSON Pointer.
+pub(super) fn escape(name: &str) -> String {
+    name.replace('~', "~0").replace('/', "~1")
+}
+
+impl fmt::Display for FieldName {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}

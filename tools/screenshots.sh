@@ -1,0 +1,27 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots/ anew: each command in a terminal window of 1280x800, on the demo data.
+# Needs xvfb, xterm, imagemagick and a font (Debian: xvfb xterm imagemagick fonts-dejavu-core).
+set -euo pipefail
+cd "$(dirname "$0")/.."
+cargo build --release --quiet
+export PATH="$PWD/target/release:$PATH"
+
+# shot NAME COMMAND: the window after the command has run.
+shot() {
+    local name=$1 command=$2
+    xvfb-run --auto-servernum --server-args="-screen 0 1280x800x24" bash -c '
+        xterm -geometry 116x36+0+0 -fa "DejaVu Sans Mono" -fs 13 -bg "#fbfaf6" -fg "#222222" \
+            -xrm "XTerm*color8: #8a8578" -xrm "XTerm*color12: #1f5fa8" -xrm "XTerm*color3: #9a6a00" \
+            -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*cursorColor: #fbfaf6" \
+            -T "$1" -e bash -c "printf \"\\\$ %s\\n\" \"$2\"; $3; sleep 6" &
+        sleep 3
+        import -window root "docs/screenshots/$1.png"
+        kill %1
+    ' _ "$name" "${3:-$command}" "CLICOLOR_FORCE=1 $command"
+    echo "docs/screenshots/$name.png"
+}
+
+shot demo "usual-tide demo | head -n 34" "usual-tide demo"
+shot demo-end "usual-tide demo | tail -n 34" "usual-tide demo"
+shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json | tail -n 34" \
+    "usual-tide compare demo/pieces.json demo/pieces-later.json"
