@@ -1,5 +1,7 @@
 //! `usual-tide compare --format json` against an independent reading of the change set's meaning.
 
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 mod support;
 
 use proptest::prelude::*;
