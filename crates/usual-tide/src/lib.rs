@@ -52,6 +52,10 @@ pub use list::{
 pub use query::{Query, Sort, SortRank, SortValue};
 pub use store::{DuplicateKey, EditError, OnDuplicate, Place, Reloaded, Store};
 
+#[cfg(feature = "probe")]
+#[doc(hidden)]
+pub use order::TreeProbe;
+
 #[cfg(feature = "derive")]
 pub use usual_tide_derive::Item;
 

@@ -9,6 +9,8 @@ mod check;
 mod edit;
 mod ids;
 mod node;
+#[cfg(feature = "probe")]
+mod probe;
 mod read;
 mod search;
 mod tree;
@@ -17,6 +19,8 @@ mod tree;
 mod tests;
 
 pub(crate) use ids::Slot;
+#[cfg(feature = "probe")]
+pub use probe::TreeProbe;
 pub(crate) use tree::{CountedTree, Cursor};
 
 /// Rows in a leaf, and children of an inner node.

@@ -1,0 +1,107 @@
+//! Binding, another filter, and memory.
+
+use crate::floor::Random;
+use crate::row::Row;
+use crate::timing::{Report, Turns, seconds};
+use usual_tide::{Query, Store};
+
+pub fn measure(rows: usize, report: &mut Report) {
+    bind(rows, report);
+    hide(rows, report);
+    memory(rows, report);
+}
+
+fn bind(rows: usize, report: &mut Report) {
+    let name = "first bind, sorted by a 24-byte title";
+    if !report.wants(name) {
+        return;
+    }
+    let items = Row::many(rows, &mut Random(0x0b1d_b1d0));
+    let mut store = Store::load(items.clone()).unwrap();
+    report.compare(
+        name,
+        rows,
+        &Turns {
+            rounds: 7,
+            operations: 1,
+        },
+        || {
+            seconds(|| {
+                let mut order: Vec<u32> = (0..rows as u32).collect();
+                order.sort_by(|a, b| items[*a as usize].title.cmp(&items[*b as usize].title));
+                order
+            })
+        },
+        || {
+            let mut list = None;
+            let time = seconds(|| list = Some(store.bind(Query::new().sort(Row::TITLE))));
+            store.unbind(list.unwrap()).unwrap();
+            time
+        },
+    );
+}
+
+fn hide(rows: usize, report: &mut Report) {
+    let items = Row::many(rows, &mut Random(0x41de));
+    let (first, last) = (rows as u64 / 20, rows as u64 * 19 / 20);
+    let outside = move |row: &Row| row.key < first || row.key >= last;
+    let inside = move |row: &Row| row.key >= first && row.key < last;
+    let turns = Turns {
+        rounds: 15,
+        operations: 1,
+    };
+    let mut store = Store::load(items.clone()).unwrap();
+    let list = store.bind(Query::new());
+    let feed = store.feed(list).unwrap();
+    let pass = || seconds(|| items.iter().filter(|row| outside(row)).count());
+    report.compare(
+        "filter change that hides nine tenths, neighbours, feed read",
+        rows,
+        &turns,
+        pass,
+        || {
+            store.change_query(list, Query::unfiltered).unwrap();
+            feed.read(&store).unwrap();
+            seconds(|| {
+                store.change_query(list, |query| query.filter(outside)).unwrap();
+                feed.read(&store).unwrap()
+            })
+        },
+    );
+    report.compare(
+        "filter change that shows nine tenths, neighbours, feed read",
+        rows,
+        &turns,
+        || seconds(|| items.iter().filter(|row| inside(row)).count()),
+        || {
+            store.change_query(list, |query| query.filter(outside)).unwrap();
+            feed.read(&store).unwrap();
+            seconds(|| {
+                store.change_query(list, |query| query.filter(|row: &Row| row.key < u64::MAX)).unwrap();
+                feed.read(&store).unwrap()
+            })
+        },
+    );
+}
+
+fn memory(rows: usize, report: &mut Report) {
+    let name = "memory of a bound list, bytes a row";
+    if !report.wants(name) {
+        return;
+    }
+    let mut random = Random(0x3e3);
+    let mut store = Store::load(Row::many(rows, &mut random)).unwrap();
+    let list = store.bind(Query::new().sort(Row::RANK));
+    let each = |store: &Store<Row>| {
+        let bytes = store.list(list).unwrap().bytes();
+        let a_row = |bytes: usize| bytes as f64 / rows as f64;
+        format!("{:.1} and {:.1} for sort keys", a_row(bytes.rows), a_row(bytes.sort_keys))
+    };
+    report.figure(name, rows, &each(&store));
+    for _ in 0..rows {
+        let key = random.below(rows) as u64;
+        let rank = random.next();
+        store.edit(&key, |row| row.rank = rank).unwrap();
+    }
+    report.figure("memory of a bound list after as many random edits, bytes a row", rows, &each(&store));
+}

@@ -1,0 +1,105 @@
+//! Timing work and floor in turn.
+
+use std::time::Instant;
+
+/// Prints one line for each measurement.
+pub struct Report {
+    names: Vec<String>,
+    /// Name, rows, median seconds of one operation.
+    singles: Vec<(String, usize, f64)>,
+}
+
+/// How often work and floor take turns.
+pub struct Turns {
+    pub rounds: usize,
+    /// Operations in a round, by which the times are divided.
+    pub operations: usize,
+}
+
+impl Report {
+    pub fn new(names: Vec<String>) -> Self {
+        println!("| work | rows | floor | work | ratio | lowest | highest |");
+        println!("|---|---|---|---|---|---|---|");
+        Self {
+            names,
+            singles: Vec::new(),
+        }
+    }
+
+    pub fn wants(&self, name: &str) -> bool {
+        self.names.is_empty() || self.names.iter().any(|word| name.contains(word.as_str()))
+    }
+
+    /// Times `floor` and `work` in turn; each times itself, so that what it prepares does not count.
+    pub fn compare(
+        &mut self,
+        name: &str,
+        rows: usize,
+        turns: &Turns,
+        mut floor: impl FnMut() -> f64,
+        mut work: impl FnMut() -> f64,
+    ) {
+        if !self.wants(name) {
+            return;
+        }
+        // Once unseen, so that caches and allocator are as in use.
+        floor();
+        work();
+        let (mut floors, mut works, mut ratios) = (Vec::new(), Vec::new(), Vec::new());
+        for _ in 0..turns.rounds {
+            let (one, two) = (floor(), work());
+            floors.push(one);
+            works.push(two);
+            ratios.push(two / one);
+        }
+        ratios.sort_by(f64::total_cmp);
+        let each = |times: &mut Vec<f64>| median(times) / turns.operations as f64;
+        let (floor, work) = (each(&mut floors), each(&mut works));
+        self.singles.push((name.to_owned(), rows, work));
+        println!(
+            "| {name} | {rows} | {} | {} | **{:.2}** | {:.2} | {:.2} |",
+            shown(floor),
+            shown(work),
+            median(&mut ratios),
+            ratios[0],
+            ratios[ratios.len() - 1],
+        );
+    }
+
+    pub fn figure(&self, name: &str, rows: usize, figure: &str) {
+        if self.wants(name) {
+            println!("| {name} | {rows} | | {figure} | | | |");
+        }
+    }
+
+    /// How a time grew from the fewest rows to the most.
+    pub fn growth(&self, name: &str) {
+        let times: Vec<_> = self.singles.iter().filter(|single| single.0 == name).collect();
+        if let (Some(first), Some(last)) = (times.first(), times.last())
+            && first.1 < last.1
+        {
+            let growth = last.2 / first.2;
+            println!("| growth of: {name} | {} to {} | | {growth:.1} times | | | |", first.1, last.1);
+        }
+    }
+}
+
+fn median(values: &mut [f64]) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+fn shown(seconds: f64) -> String {
+    match seconds {
+        s if s < 1e-6 => format!("{:.0} ns", s * 1e9),
+        s if s < 1e-3 => format!("{:.2} µs", s * 1e6),
+        s => format!("{:.2} ms", s * 1e3),
+    }
+}
+
+/// The seconds that something takes, its result not optimised away.
+pub fn seconds<R>(work: impl FnOnce() -> R) -> f64 {
+    let start = Instant::now();
+    std::hint::black_box(work());
+    start.elapsed().as_secs_f64()
+}
