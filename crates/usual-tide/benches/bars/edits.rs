@@ -27,7 +27,9 @@ fn single(rows: usize, report: &mut Report) {
     let list = store.bind(sorted_and_filtered());
     let feed = store.feed(list).unwrap();
     let mut next = || -> Vec<(u64, u64)> {
-        (0..operations).map(|_| (random.below(rows) as u64, random.next())).collect()
+        (0..operations)
+            .map(|_| (random.below(rows) as u64, random.next()))
+            .collect()
     };
     let mut draws = next();
     let cell = std::cell::RefCell::new(Vec::new());
@@ -73,7 +75,9 @@ fn batch(rows: usize, report: &mut Report) {
     let random = std::cell::RefCell::new(random);
     let draws = || -> Vec<(u64, u64)> {
         let mut random = random.borrow_mut();
-        (0..operations).map(|_| (random.below(rows) as u64, random.next())).collect()
+        (0..operations)
+            .map(|_| (random.below(rows) as u64, random.next()))
+            .collect()
     };
     report.compare(
         name,

@@ -28,7 +28,11 @@ pub struct OrderedMap {
 impl OrderedMap {
     pub fn of(rows: usize, random: &mut Random) -> Self {
         let keys: Vec<u64> = (0..rows).map(|_| random.next()).collect();
-        let map = keys.iter().zip(0..).map(|(key, row)| ((*key, row), ())).collect();
+        let map = keys
+            .iter()
+            .zip(0..)
+            .map(|(key, row)| ((*key, row), ()))
+            .collect();
         Self { map, keys }
     }
 

@@ -63,7 +63,9 @@ fn hide(rows: usize, report: &mut Report) {
             store.change_query(list, Query::unfiltered).unwrap();
             feed.read(&store).unwrap();
             seconds(|| {
-                store.change_query(list, |query| query.filter(outside)).unwrap();
+                store
+                    .change_query(list, |query| query.filter(outside))
+                    .unwrap();
                 feed.read(&store).unwrap()
             })
         },
@@ -74,10 +76,14 @@ fn hide(rows: usize, report: &mut Report) {
         &turns,
         || seconds(|| items.iter().filter(|row| inside(row)).count()),
         || {
-            store.change_query(list, |query| query.filter(outside)).unwrap();
+            store
+                .change_query(list, |query| query.filter(outside))
+                .unwrap();
             feed.read(&store).unwrap();
             seconds(|| {
-                store.change_query(list, |query| query.filter(|row: &Row| row.key < u64::MAX)).unwrap();
+                store
+                    .change_query(list, |query| query.filter(|row: &Row| row.key < u64::MAX))
+                    .unwrap();
                 feed.read(&store).unwrap()
             })
         },
@@ -95,7 +101,11 @@ fn memory(rows: usize, report: &mut Report) {
     let each = |store: &Store<Row>| {
         let bytes = store.list(list).unwrap().bytes();
         let a_row = |bytes: usize| bytes as f64 / rows as f64;
-        format!("{:.1} and {:.1} for sort keys", a_row(bytes.rows), a_row(bytes.sort_keys))
+        format!(
+            "{:.1} and {:.1} for sort keys",
+            a_row(bytes.rows),
+            a_row(bytes.sort_keys)
+        )
     };
     report.figure(name, rows, &each(&store));
     for _ in 0..rows {
@@ -103,5 +113,9 @@ fn memory(rows: usize, report: &mut Report) {
         let rank = random.next();
         store.edit(&key, |row| row.rank = rank).unwrap();
     }
-    report.figure("memory of a bound list after as many random edits, bytes a row", rows, &each(&store));
+    report.figure(
+        "memory of a bound list after as many random edits, bytes a row",
+        rows,
+        &each(&store),
+    );
 }

@@ -17,12 +17,18 @@ mod tree;
 use timing::Report;
 
 fn main() {
-    let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with("--")).collect();
+    let words: Vec<String> = std::env::args()
+        .skip(1)
+        .filter(|a| !a.starts_with("--"))
+        .collect();
     let mut sizes: Vec<usize> = words.iter().filter_map(|word| word.parse().ok()).collect();
     if sizes.is_empty() {
         sizes = vec![10_000, 100_000, 1_000_000];
     }
-    let names: Vec<String> = words.into_iter().filter(|word| word.parse::<usize>().is_err()).collect();
+    let names: Vec<String> = words
+        .into_iter()
+        .filter(|word| word.parse::<usize>().is_err())
+        .collect();
     let mut report = Report::new(names);
     for rows in sizes {
         tree::measure(rows, &mut report);

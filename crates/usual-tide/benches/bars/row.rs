@@ -13,7 +13,8 @@ pub struct Row {
 }
 
 const WORDS: [&str; 12] = [
-    "ash", "bowl", "blue", "carved", "celadon", "jar", "moon", "raku", "shino", "slip", "tall", "vase",
+    "ash", "bowl", "blue", "carved", "celadon", "jar", "moon", "raku", "shino", "slip", "tall",
+    "vase",
 ];
 
 impl Row {

@@ -74,12 +74,19 @@ impl Report {
 
     /// How a time grew from the fewest rows to the most.
     pub fn growth(&self, name: &str) {
-        let times: Vec<_> = self.singles.iter().filter(|single| single.0 == name).collect();
+        let times: Vec<_> = self
+            .singles
+            .iter()
+            .filter(|single| single.0 == name)
+            .collect();
         if let (Some(first), Some(last)) = (times.first(), times.last())
             && first.1 < last.1
         {
             let growth = last.2 / first.2;
-            println!("| growth of: {name} | {} to {} | | {growth:.1} times | | | |", first.1, last.1);
+            println!(
+                "| growth of: {name} | {} to {} | | {growth:.1} times | | | |",
+                first.1, last.1
+            );
         }
     }
 }

@@ -3,6 +3,7 @@
 use super::align::{Alignment, Segment};
 use super::rows::Rows;
 use super::set::RowRun;
+use std::borrow::Cow;
 use std::sync::Arc;
 
 /// The alignment from B to A, from one B → M and one M → A. O(k log k) in the segments of both.
@@ -62,11 +63,12 @@ pub(crate) fn compose<T>(first: &Alignment<T>, second: &Alignment<T>) -> Alignme
     whole
 }
 
-/// Composes a sequence, halves with halves, so that k single steps cost O(k log k).
-pub(crate) fn compose_all<T, S>(
-    steps: &[S],
-    align: &impl Fn(&S) -> Alignment<T>,
-) -> Option<Alignment<T>> {
+/// Composes a sequence, halves with halves, so that k single steps cost O(k log k). `None` when there
+/// is none.
+pub(crate) fn compose_all<'a, T, S>(
+    steps: &'a [S],
+    align: &impl Fn(&'a S) -> Cow<'a, Alignment<T>>,
+) -> Option<Cow<'a, Alignment<T>>> {
     match steps {
         [] => None,
         [only] => Some(align(only)),
@@ -74,7 +76,7 @@ pub(crate) fn compose_all<T, S>(
             let (early, late) = steps.split_at(steps.len() / 2);
             let early = compose_all(early, align)?;
             let late = compose_all(late, align)?;
-            Some(compose(&early, &late))
+            Some(Cow::Owned(compose(&early, &late)))
         }
     }
 }

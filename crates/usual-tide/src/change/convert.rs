@@ -102,7 +102,7 @@ impl<T: Item> ChangeSet<T> {
         if self.after != next.before {
             return None;
         }
-        let mut set = Self::minimal(compose(&self.to_alignment(), &next.to_alignment()));
+        let mut set = Self::minimal(&compose(&self.to_alignment(), &next.to_alignment()));
         set.numbers = Numbers {
             before: self.numbers.before,
             ..next.numbers
@@ -160,7 +160,7 @@ impl<T: Item> ChangeSet<T> {
         }
         origins.sort_by_key(|origin| origin.0);
         back.segments = origins.into_iter().map(|origin| origin.2).collect();
-        let mut set = Self::minimal(back);
+        let mut set = Self::minimal(&back);
         set.numbers = Numbers {
             before: self.numbers.after,
             after: self.numbers.before,

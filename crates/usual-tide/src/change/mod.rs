@@ -8,6 +8,7 @@ mod apply;
 mod compose;
 mod convert;
 mod follow;
+mod increasing;
 #[cfg(feature = "record")]
 mod json;
 mod minimal;
@@ -22,7 +23,7 @@ pub(crate) use align::{Alignment, Segment};
 pub use apply::ApplyError;
 pub(crate) use compose::compose_all;
 pub use follow::Followed;
-pub(crate) use minimal::longest_increasing;
+pub(crate) use increasing::heaviest_increasing;
 pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;

@@ -7,31 +7,31 @@ use crate::item::Item;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
-/// Turns every key that is both gone and new into a kept row. O(k) expected.
-pub(crate) fn rejoin<T: Item>(alignment: Alignment<T>) -> Alignment<T> {
+/// Turns every key that is both gone and new into a kept row; `None` when there is none. O(k) expected.
+pub(super) fn rejoin<T: Item>(alignment: &Alignment<T>) -> Option<Alignment<T>> {
     let has_new = alignment
         .segments
         .iter()
         .any(|segment| matches!(segment, Segment::New(_)));
     if !has_new || alignment.removed.is_empty() {
-        return alignment;
+        return None;
     }
-    let back = returned(&alignment);
+    let back = returned(alignment);
     if back.is_empty() {
-        return alignment;
+        return None;
     }
 
     let mut joined = Alignment::empty(alignment.before, alignment.after);
-    for segment in alignment.segments {
+    for segment in &alignment.segments {
         match segment {
-            Segment::Kept { from, len } => joined.push_kept(from, len),
-            Segment::Changed { .. } => joined.segments.push(segment),
-            Segment::New(rows) => split_new(&rows, &back, &mut joined),
+            Segment::Kept { from, len } => joined.push_kept(*from, *len),
+            Segment::Changed { .. } => joined.segments.push(segment.clone()),
+            Segment::New(rows) => split_new(rows, &back, &mut joined),
         }
     }
     let mut gone_again: Vec<usize> = back.values().map(|row| row.0).collect();
     gone_again.sort_unstable();
-    for run in alignment.removed {
+    for run in &alignment.removed {
         let from = gone_again.partition_point(|at| *at < run.at);
         let to = gone_again.partition_point(|at| *at < run.range().end);
         let mut start = run.at;
@@ -49,7 +49,7 @@ pub(crate) fn rejoin<T: Item>(alignment: Alignment<T>) -> Alignment<T> {
             start = stop + 1;
         }
     }
-    joined
+    Some(joined)
 }
 
 /// A row as it was in B: its position and its item.

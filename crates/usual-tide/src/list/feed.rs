@@ -74,17 +74,16 @@ impl<T: Item> ListState<T> {
             return None;
         }
         let set = self.read_row(cursor, window).or_else(|| {
-            let mut unread = self.log.unread(cursor)?;
-            if cursor.window != Window::ALL || window != Window::ALL {
-                let (before, after) = (
-                    cursor.window.range(unread.before),
-                    window.range(unread.after),
-                );
-                unread = project(&unread, before, after, |range| {
-                    self.items_at(range, context)
-                });
-            }
-            Some(ChangeSet::minimal(unread))
+            let whole = cursor.window == Window::ALL && window == Window::ALL;
+            self.log.unread(cursor, |unread| {
+                if whole {
+                    return ChangeSet::minimal(unread);
+                }
+                let before = cursor.window.range(unread.before);
+                let after = window.range(unread.after);
+                let items_at = |range| self.items_at(range, context);
+                ChangeSet::minimal(&project(unread, before, after, items_at))
+            })
         });
         let set = set.map(|mut set| {
             set.set_numbers(Numbers {

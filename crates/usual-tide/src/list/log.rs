@@ -5,6 +5,7 @@ use super::feed::Cursor;
 use super::history::Version;
 use crate::change::{Alignment, Segment, TouchedRow, align_touched, compose_all};
 use crate::query::Window;
+use std::borrow::Cow;
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 
@@ -34,16 +35,16 @@ impl<T> Entry<T> {
         }
     }
 
-    fn align(&self) -> Alignment<T> {
-        match self {
+    fn align(&self) -> Cow<'_, Alignment<T>> {
+        Cow::Owned(match self {
             Self::Row { before, row } => {
                 let after =
                     *before + usize::from(row.after.is_some()) - usize::from(row.before.is_some());
                 align_touched(*before, after, vec![row.clone()])
             }
-            Self::Rows(alignment) => alignment.as_ref().clone(),
+            Self::Rows(alignment) => return Cow::Borrowed(alignment),
             Self::Window { rows, .. } => Alignment::identity(*rows),
-        }
+        })
     }
 
     /// Roughly what keeping the entry costs, in rows.
@@ -151,23 +152,28 @@ impl<T> Log<T> {
         for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
             let mut cursor = lock(&cursor);
             if cursor.version < now {
-                let folded = self.unread(&cursor);
+                let folded = self.unread(&cursor, Alignment::clone);
                 cursor.unread = folded;
                 cursor.version = now;
             }
         }
     }
 
-    /// All that a feed has not read, as one alignment of all matching rows; `None` when nothing
-    /// happened.
-    pub(super) fn unread(&self, cursor: &Cursor<T>) -> Option<Alignment<T>> {
+    /// Makes something of all that a feed has not read, as one alignment of all matching rows; `None`
+    /// when nothing happened.
+    pub(super) fn unread<R>(
+        &self,
+        cursor: &Cursor<T>,
+        make: impl FnOnce(&Alignment<T>) -> R,
+    ) -> Option<R> {
         let entries: Vec<Unread<'_, T>> = cursor
             .unread
             .iter()
             .map(Unread::Folded)
             .chain(self.since(cursor.version)?.map(Unread::Entry))
             .collect();
-        compose_all(&entries, &Unread::align)
+        let whole = compose_all(&entries, &|entry| entry.align())?;
+        Some(make(&whole))
     }
 }
 
@@ -178,9 +184,9 @@ enum Unread<'a, T> {
 }
 
 impl<T> Unread<'_, T> {
-    fn align(&self) -> Alignment<T> {
+    fn align(&self) -> Cow<'_, Alignment<T>> {
         match self {
-            Self::Folded(alignment) => (*alignment).clone(),
+            Self::Folded(alignment) => Cow::Borrowed(*alignment),
             Self::Entry(entry) => entry.align(),
         }
     }

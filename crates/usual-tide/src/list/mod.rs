@@ -5,6 +5,7 @@ mod feed;
 mod history;
 mod log;
 mod project;
+mod rebuild;
 mod requery;
 mod state;
 mod undo;

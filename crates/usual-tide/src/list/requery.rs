@@ -274,7 +274,7 @@ impl<T: Item> ListState<T> {
         change
     }
 
-    fn lay_anew(&mut self, rows: RowTree) {
+    pub(super) fn lay_anew(&mut self, rows: RowTree) {
         let old = std::mem::replace(&mut self.rows, rows);
         self.undo.push(Undo::Rebuilt(Box::new(old)));
     }

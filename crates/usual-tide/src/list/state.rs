@@ -88,6 +88,23 @@ impl<T: Item> ListState<T> {
             .is_lt()
     }
 
+    /// The same for rows of any prefix.
+    pub(super) fn comes_before_in_full(
+        &self,
+        row: Slot,
+        item: &T,
+        source_position: usize,
+        context: Context<'_, T>,
+    ) -> bool {
+        let by_keys = match (self.query.sorting(), self.placing_item(row, context)) {
+            (Some(sort), Some(other)) => sort.compare(other, item),
+            _ => Ordering::Equal,
+        };
+        by_keys
+            .then_with(|| context.source.position(row).cmp(&Some(source_position)))
+            .is_lt()
+    }
+
     /// The items of a run of all matching rows, as they are now.
     pub(super) fn items_at(&self, range: Range<usize>, context: Context<'_, T>) -> Vec<Arc<T>> {
         let rows = self.rows.rows_from(self.rows.cursor(range.start));

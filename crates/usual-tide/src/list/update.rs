@@ -22,15 +22,34 @@ pub(crate) struct Touch<T> {
     pub(crate) moved: bool,
 }
 
+/// Above this share of rows (one in so many), touched at once, all rows are laid anew.
+const REBUILD_SHARE: usize = 40;
+
 /// What becomes of a touched row in one list.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Fate {
+pub(super) enum Fate {
     Arrives,
     Leaves,
     /// It keeps its place among the rows, perhaps with another item.
     Stays,
     /// Its place is looked up anew.
     Shifts,
+}
+
+impl Fate {
+    pub(super) fn takes_out(self) -> bool {
+        matches!(self, Self::Leaves | Self::Shifts)
+    }
+
+    pub(super) fn puts_in(self) -> bool {
+        matches!(self, Self::Arrives | Self::Shifts)
+    }
+}
+
+/// A touched row that a list shows before or after.
+pub(super) struct Fated<'a, T> {
+    pub(super) touch: &'a Touch<T>,
+    pub(super) fate: Fate,
 }
 
 impl<T: Item> ListState<T> {
@@ -62,7 +81,7 @@ impl<T: Item> ListState<T> {
         let to = match fate {
             Fate::Leaves => None,
             Fate::Stays => from,
-            Fate::Arrives | Fate::Shifts => self.put_in(touch, context),
+            Fate::Arrives | Fate::Shifts => self.put_in(touch, self.key_for(touch), context),
         };
         let row = touched_row(touch, from, to);
         self.note(Entry::Row { before: rows, row });
@@ -70,39 +89,55 @@ impl<T: Item> ListState<T> {
 
     fn update_many(&mut self, touches: &[Touch<T>], context: Context<'_, T>) {
         let rows = self.rows.len();
-        let fates: Vec<(usize, Fate)> = touches
+        let fates: Vec<Fated<'_, T>> = touches
             .iter()
-            .enumerate()
-            .filter_map(|(index, touch)| Some((index, self.fate(touch)?)))
+            .filter_map(|touch| {
+                let fate = self.fate(touch)?;
+                Some(Fated { touch, fate })
+            })
             .collect();
         if fates.is_empty() {
             return;
         }
-        let positions = |list: &Self| -> Vec<Option<usize>> {
-            let position = |(index, _): &(usize, Fate)| list.rows.position(touches[*index].slot);
-            fates.iter().map(position).collect()
+        let touched = if fates.len() >= rows / REBUILD_SHARE {
+            self.rebuild_with(&fates, context)
+        } else {
+            self.update_each(&fates, context)
         };
-        let from = positions(self);
-        for (index, fate) in &fates {
-            if matches!(fate, Fate::Leaves | Fate::Shifts) {
-                self.take_out(touches[*index].slot, *fate == Fate::Shifts);
-            }
-        }
-        // All touched rows are out before the first is put in, so that every search meets rows
-        // in order.
-        for (index, fate) in &fates {
-            if matches!(fate, Fate::Arrives | Fate::Shifts) {
-                self.put_in(&touches[*index], context);
-            }
-        }
-        let to = positions(self);
-        let touched = fates
-            .iter()
-            .zip(from.into_iter().zip(to))
-            .map(|((index, _), (from, to))| touched_row(&touches[*index], from, to))
-            .collect();
         let alignment = align_touched(rows, self.rows.len(), touched);
         self.note(Entry::Rows(Arc::new(alignment)));
+    }
+
+    /// Row by row, all out before the first goes in, so that every search meets rows in order.
+    fn update_each(
+        &mut self,
+        fates: &[Fated<'_, T>],
+        context: Context<'_, T>,
+    ) -> Vec<TouchedRow<T>> {
+        let from: Vec<Option<usize>> = fates
+            .iter()
+            .map(|row| self.rows.position(row.touch.slot))
+            .collect();
+        let mut arriving: Vec<(u64, usize)> = fates
+            .iter()
+            .enumerate()
+            .filter(|(_, row)| row.fate.puts_in())
+            .map(|(index, row)| (self.key_for(row.touch), index))
+            .collect();
+        // In the list's order, as far as prefixes tell it: what follows is near in memory then.
+        arriving.sort_unstable();
+        for row in fates.iter().filter(|row| row.fate.takes_out()) {
+            self.take_out(row.touch.slot, row.fate == Fate::Shifts);
+        }
+        for (key, index) in arriving {
+            self.put_in(fates[index].touch, key, context);
+        }
+        let rows = fates.iter().zip(from);
+        rows.map(|(row, from)| {
+            let to = self.rows.position(row.touch.slot);
+            touched_row(row.touch, from, to)
+        })
+        .collect()
     }
 
     /// Puts a row that was held where its item belongs; `placed_by` is the item that held its place.
@@ -170,11 +205,21 @@ impl<T: Item> ListState<T> {
         Some(at)
     }
 
+    /// The item by which a touched row gets its place.
+    pub(super) fn placed_by<'a>(&'a self, touch: &'a Touch<T>) -> Option<&'a Arc<T>> {
+        self.held.get(&touch.slot).or(touch.after.as_ref())
+    }
+
+    /// The prefix of a row that arrives; 0 in a list without a sort.
+    pub(super) fn key_for(&self, touch: &Touch<T>) -> u64 {
+        let key = self.query.sorting().zip(self.placed_by(touch));
+        key.map_or(0, |(sort, item)| sort.prefix(item))
+    }
+
     /// Puts a row where its item belongs; gives the position.
-    fn put_in(&mut self, touch: &Touch<T>, context: Context<'_, T>) -> Option<usize> {
+    fn put_in(&mut self, touch: &Touch<T>, key: u64, context: Context<'_, T>) -> Option<usize> {
         let slot = touch.slot;
-        let item = self.held.get(&slot).or(touch.after.as_ref())?;
-        let key = self.query.sorting().map_or(0, |sort| sort.prefix(item));
+        let item = self.placed_by(touch)?;
         let place = self.place_of(slot, item, key, context);
         let at = self.rows.insert_at(place, slot, key);
         self.undo.push(Undo::Inserted { slot });
@@ -210,7 +255,11 @@ impl<T: Item> ListState<T> {
     }
 }
 
-fn touched_row<T>(touch: &Touch<T>, from: Option<usize>, to: Option<usize>) -> TouchedRow<T> {
+pub(super) fn touched_row<T>(
+    touch: &Touch<T>,
+    from: Option<usize>,
+    to: Option<usize>,
+) -> TouchedRow<T> {
     TouchedRow {
         before: from.zip(touch.before.clone()),
         after: to.zip(touch.after.clone()),

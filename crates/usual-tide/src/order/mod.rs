@@ -33,6 +33,3 @@ pub(crate) const FAN: usize = if cfg!(test) { 4 } else { 32 };
 
 /// The tree in the size that the library uses.
 pub(crate) type RowTree = CountedTree<LEAF, FAN>;
-
-/// Rows of the tree in the size that the library uses.
-pub(crate) type RowIter<'a> = read::Rows<'a, LEAF, FAN>;

@@ -97,6 +97,33 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         })
     }
 
+    /// All rows in order, each with its prefix; 0 in a tree without prefixes.
+    pub(crate) fn rows_with_keys(&self) -> impl Iterator<Item = (Slot, u64)> {
+        let mut leaf = self.edge_leaf(false);
+        let leaves = std::iter::from_fn(move || {
+            let here = leaf;
+            if here.is_none() {
+                return None;
+            }
+            leaf = self.leaf(here).next;
+            Some(here)
+        });
+        leaves.flat_map(move |leaf| {
+            let slots = self.leaf(leaf).slots().iter().enumerate();
+            slots.map(move |(index, slot)| (*slot, self.key_at(leaf, index)))
+        })
+    }
+
+    /// The rows from a row on, itself the first; none when it is not there.
+    pub(crate) fn rows_at(&self, slot: Slot) -> Rows<'_, LEAF, FAN> {
+        let index = |leaf| self.leaf(leaf).find(slot);
+        let found = self
+            .leaf_of(slot)
+            .and_then(|leaf| Some((leaf, index(leaf)?)));
+        let (leaf, index) = found.unwrap_or((NodeId::NONE, 0));
+        self.rows_from(Cursor { leaf, index })
+    }
+
     /// The rows before a row, nearest first.
     pub(crate) fn rows_before(&self, slot: Slot) -> impl Iterator<Item = Slot> {
         let start = self

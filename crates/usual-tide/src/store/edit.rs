@@ -5,7 +5,7 @@ use super::error::EditError;
 use super::journal::Step;
 use super::place::Place;
 use crate::item::Item;
-use crate::order::Slot;
+use crate::order::{RowTree, Slot};
 use std::sync::Arc;
 
 impl<T: Item> Store<T> {
@@ -129,18 +129,36 @@ impl<T: Item> Store<T> {
 
     /// Adds an item whose key is new.
     pub(super) fn put_in(&mut self, item: Arc<T>, at: usize) -> Result<(), EditError<T::Key>> {
+        let slot = self.take_in(item)?;
+        self.source.insert(at, slot, 0);
+        Ok(())
+    }
+
+    /// Takes a new item in, which has no place in source order yet.
+    pub(super) fn take_in(&mut self, item: Arc<T>) -> Result<Slot, EditError<T::Key>> {
         let slot = self.items.insert(item).ok_or(EditError::TooMany)?;
         self.keys.insert(slot, &self.items);
-        self.source.insert(at, slot, 0);
         self.journal.steps.push(Step::Added { slot });
-        Ok(())
+        Ok(slot)
     }
 
     pub(super) fn take_out(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
-        if let Some((at, _)) = self.source.remove(slot) {
-            self.journal.steps.push(Step::Removed { slot, at });
-        }
+        let at = self.source.remove(slot).map(|(at, _)| at);
+        self.journal.steps.push(Step::Removed { slot, at });
+    }
+
+    /// Lets go of an item whose place in source order is about to be laid anew.
+    pub(super) fn forget(&mut self, slot: Slot) {
+        self.keys.remove(slot, &self.items);
+        self.journal.steps.push(Step::Removed { slot, at: None });
+    }
+
+    /// Lays source order anew.
+    pub(super) fn reorder(&mut self, slots: &[Slot]) {
+        let order = RowTree::build(slots, None);
+        let before = Box::new(std::mem::replace(&mut self.source, order));
+        self.journal.steps.push(Step::Reordered { before });
     }
 
     pub(super) fn swap_item(&mut self, slot: Slot, item: Arc<T>) {

@@ -3,7 +3,7 @@
 use super::Store;
 use crate::item::Item;
 use crate::list::Touch;
-use crate::order::Slot;
+use crate::order::{RowTree, Slot};
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
 use std::sync::Arc;
@@ -13,13 +13,18 @@ pub(super) enum Step<T> {
     /// A new item was put into the arena and the key table, and into source order.
     Added { slot: Slot },
     /// An item left the key table and source order; it stays in the arena until the edit is final.
-    Removed { slot: Slot, at: usize },
+    /// `at` is its position in source order, none when the whole order is noted apart.
+    Removed { slot: Slot, at: Option<usize> },
     /// An item was replaced.
     Replaced { slot: Slot, before: Arc<T> },
     /// An item was taken from its place in source order, to be put down again.
     Lifted { slot: Slot, at: usize },
     /// A lifted item was put down.
     PutDown { slot: Slot },
+    /// An item got another place; the whole order is noted apart.
+    Moved { slot: Slot },
+    /// Source order was laid anew.
+    Reordered { before: Box<RowTree> },
 }
 
 /// The steps of the edit under way.
@@ -80,7 +85,10 @@ impl<T: Item> Store<T> {
             let Some(next) = self.touch(step) else {
                 continue;
             };
-            let settles = !matches!(step, Step::Lifted { .. } | Step::PutDown { .. });
+            let settles = matches!(
+                step,
+                Step::Added { .. } | Step::Removed { .. } | Step::Replaced { .. }
+            );
             match index.entry(next.slot) {
                 Entry::Vacant(place) => {
                     place.insert((touches.len(), settles));
@@ -106,7 +114,10 @@ impl<T: Item> Store<T> {
             Step::Added { slot } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
                 (*slot, false)
             }
-            Step::Lifted { slot, .. } | Step::PutDown { slot } => (*slot, true),
+            Step::Lifted { slot, .. } | Step::PutDown { slot } | Step::Moved { slot } => {
+                (*slot, true)
+            }
+            Step::Reordered { .. } => return None,
         };
         let now = self.items.get(slot)?;
         let before = match step {
@@ -146,7 +157,9 @@ impl<T: Item> Store<T> {
                     self.items.release(slot);
                 }
                 Some(Step::Removed { slot, at }) => {
-                    self.source.insert(at, slot, 0);
+                    if let Some(at) = at {
+                        self.source.insert(at, slot, 0);
+                    }
                     self.keys.insert(slot, &self.items);
                 }
                 Some(Step::Replaced { slot, before }) => {
@@ -156,7 +169,8 @@ impl<T: Item> Store<T> {
                 Some(Step::PutDown { slot }) => {
                     self.source.remove(slot);
                 }
-                None => {}
+                Some(Step::Reordered { before }) => self.source = *before,
+                Some(Step::Moved { .. }) | None => {}
             }
         }
     }

@@ -3,10 +3,12 @@
 use super::Store;
 use super::duplicates::{OnDuplicate, within};
 use super::error::EditError;
+use super::journal::Step;
 use super::many::keep_one;
-use crate::change::longest_increasing;
+use crate::change::heaviest_increasing;
 use crate::item::Item;
-use crate::order::{RowIter, RowTree, Slot};
+use crate::order::Slot;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// What a reload came to.
@@ -62,103 +64,157 @@ impl<T: Item> Store<T> {
         if on_duplicate != OnDuplicate::Refuse {
             items = keep_one(items, on_duplicate == OnDuplicate::KeepLast);
         }
-        let plan = self.match_items(&items);
-        if plan.repeated {
-            return Err(EditError::Duplicates(within(items.iter().map(T::key))));
-        }
+        let plan = self.plan_reload(&items)?;
+        let mut items = items.into_iter();
+        let mut next = 0;
+        self.attempt(|store| {
+            store.carry_out(&plan, |at| {
+                let item = items.nth(at - next);
+                next = at + 1;
+                item
+            })
+        })
+    }
+
+    /// The same for a caller that keeps what it read: only the items that are new or differ are
+    /// cloned, and nothing need be dropped.
+    ///
+    /// # Errors
+    ///
+    /// Those of [`reload`](Self::reload).
+    pub fn reload_from(&mut self, items: &[T]) -> Result<Reloaded, EditError<T::Key>> {
+        let plan = self.plan_reload(items)?;
+        self.attempt(|store| store.carry_out(&plan, |at| items.get(at).cloned()))
+    }
+
+    fn plan_reload(&self, items: &[T]) -> Result<Plan, EditError<T::Key>> {
         if items.len() > Slot::MOST {
             return Err(EditError::TooMany);
         }
-        self.attempt(|store| store.carry_out(plan, items))
+        let plan = self.match_items(items);
+        if plan.repeated {
+            return Err(EditError::Duplicates(within(items.iter().map(T::key))));
+        }
+        Ok(plan)
     }
 
     /// Finds for each new item the row that it was.
     fn match_items(&self, items: &[T]) -> Plan {
-        let mut plan = Plan::default();
-        let mut guess = Guess::new(&self.source);
+        let mut plan = Plan::new(self.source.chunks().flatten().copied().collect());
+        let mut guess = Guess::default();
         for (at, item) in items.iter().enumerate() {
+            let old = |position: usize| self.items.get(*plan.old.get(position)?);
+            let is_it = |position| old(position).is_some_and(|old| old.key() == item.key());
             let found = guess
-                .next_if(|slot| {
-                    self.items
-                        .get(slot)
-                        .is_some_and(|old| old.key() == item.key())
-                })
-                .or_else(|| guess.jump(self.slot(item.key())?));
+                .next_if(is_it)
+                .or_else(|| guess.jump(self.source.position(self.slot(item.key())?)?));
             match found {
-                Some((slot, position)) => {
-                    plan.note_kept(at, position);
-                    if self.items.get(slot).is_some_and(|old| **old != *item) {
-                        plan.edited.push((at, slot));
+                Some(position) => {
+                    if old(position).is_some_and(|old| **old != *item) {
+                        plan.edited.push((at, plan.old[position]));
                     }
+                    plan.note_kept(at, position);
                 }
                 None => plan.added.push(at),
             }
         }
-        plan.finish(self.len(), items);
+        plan.finish(items);
         plan
     }
 
-    fn carry_out(&mut self, plan: Plan, items: Vec<T>) -> Result<Reloaded, EditError<T::Key>> {
-        let mut done = Reloaded {
+    /// Makes the edits; `take` gives the new item of a place, and is asked in ascending order.
+    fn carry_out(
+        &mut self,
+        plan: &Plan,
+        mut take: impl FnMut(usize) -> Option<T>,
+    ) -> Result<Reloaded, EditError<T::Key>> {
+        let lifted = || plan.kept.iter().filter(|run| !run.stays);
+        let done = Reloaded {
+            removed: plan.gone.iter().map(|run| run.len()).sum(),
             added: plan.added.len(),
             edited: plan.edited.len(),
-            ..Reloaded::default()
+            moved: lifted().map(|run| run.len).sum(),
         };
-        // Slots are read before anything moves.
-        let slots_at = |store: &Self, from: usize, len: usize| -> Vec<Slot> {
-            let rows = store.source.rows_from(store.source.cursor(from));
-            rows.take(len).collect()
-        };
-        let gone: Vec<Slot> = plan
-            .gone
-            .iter()
-            .flat_map(|(from, len)| slots_at(self, *from, *len))
-            .collect();
-        let lifted: Vec<(usize, Vec<Slot>)> = plan
-            .kept
-            .iter()
-            .filter(|run| !run.stays)
-            .map(|run| (run.at, slots_at(self, run.from, run.len)))
-            .collect();
-        done.removed = gone.len();
-        done.moved = lifted.iter().map(|(_, slots)| slots.len()).sum();
-        for slot in gone {
-            self.take_out(slot);
-        }
-        for slot in lifted.iter().flat_map(|(_, slots)| slots) {
-            self.lift(*slot);
-        }
-
-        let mut lifted = lifted.into_iter().peekable();
-        let mut added = plan.added.iter().copied().peekable();
-        let mut edited = plan.edited.iter().copied().peekable();
-        for (at, item) in items.into_iter().enumerate() {
-            if let Some((_, slots)) = lifted.next_if(|(to, _)| *to == at) {
-                for (offset, slot) in slots.into_iter().enumerate() {
-                    self.put_down(slot, at + offset);
-                }
+        let placed = done.removed + done.added + done.moved;
+        let few = placed <= plan.old.len() / REBUILD_SHARE;
+        for slot in plan.gone.iter().flat_map(|run| &plan.old[run.clone()]) {
+            if few {
+                self.take_out(*slot);
+            } else {
+                self.forget(*slot);
             }
-            if added.next_if_eq(&at).is_some() {
-                self.put_in(Arc::new(item), at)?;
-            } else if let Some((_, slot)) = edited.next_if(|(to, _)| *to == at) {
-                self.swap_item(slot, Arc::new(item));
+        }
+        for slot in lifted().flat_map(|run| &plan.old[run.range()]) {
+            if few {
+                self.lift(*slot);
+            } else {
+                self.journal.steps.push(Step::Moved { slot: *slot });
             }
+        }
+        let new = self.take_new(plan, &mut take)?;
+        if few {
+            self.put_each(plan, &new);
+        } else if placed > 0 {
+            self.reorder(&plan.order(&new));
         }
         Ok(done)
     }
+
+    /// Takes in the items that are new or differ; gives the slots of the new ones.
+    fn take_new(
+        &mut self,
+        plan: &Plan,
+        take: &mut impl FnMut(usize) -> Option<T>,
+    ) -> Result<Vec<Slot>, EditError<T::Key>> {
+        let mut new = Vec::with_capacity(plan.added.len());
+        let mut edited = plan.edited.iter().peekable();
+        let ends = plan.added.iter().copied().map(Some).chain([None]);
+        for end in ends {
+            let before = |at: usize| end.is_none_or(|end| at < end);
+            while let Some((at, slot)) = edited.next_if(|(at, _)| before(*at)) {
+                if let Some(item) = take(*at) {
+                    self.swap_item(*slot, Arc::new(item));
+                }
+            }
+            if let Some(item) = end.and_then(&mut *take) {
+                new.push(self.take_in(Arc::new(item))?);
+            }
+        }
+        Ok(new)
+    }
+
+    /// Puts the moved and the new items at their places, from the lowest to the highest.
+    fn put_each(&mut self, plan: &Plan, new: &[Slot]) {
+        let mut new = plan.added.iter().copied().zip(new).peekable();
+        for run in plan.kept.iter().filter(|run| !run.stays) {
+            while let Some((at, slot)) = new.next_if(|(at, _)| *at < run.at) {
+                self.source.insert(at, *slot, 0);
+            }
+            for (at, slot) in (run.at..).zip(&plan.old[run.range()]) {
+                self.put_down(*slot, at);
+            }
+        }
+        for (at, slot) in new {
+            self.source.insert(at, *slot, 0);
+        }
+    }
 }
 
+/// Above this share of rows (one in so many) that get a place, source order is laid anew.
+const REBUILD_SHARE: usize = 40;
+
 /// How the new items come from the old rows.
-#[derive(Default)]
 struct Plan {
+    /// The old rows in order.
+    old: Vec<Slot>,
     /// Runs of new items that were neighbours before, in the new order.
     kept: Vec<KeptRun>,
     /// Places of items that are new.
     added: Vec<usize>,
     /// Places and slots of items that differ.
     edited: Vec<(usize, Slot)>,
-    /// Runs of old rows that are in none of the new items.
-    gone: Vec<(usize, usize)>,
+    /// Old rows that are in none of the new items.
+    gone: Vec<Range<usize>>,
     /// Whether some key occurs twice among the new items.
     repeated: bool,
 }
@@ -170,7 +226,24 @@ struct KeptRun {
     stays: bool,
 }
 
+impl KeptRun {
+    fn range(&self) -> Range<usize> {
+        self.from..self.from + self.len
+    }
+}
+
 impl Plan {
+    fn new(old: Vec<Slot>) -> Self {
+        Self {
+            old,
+            kept: Vec::new(),
+            added: Vec::new(),
+            edited: Vec::new(),
+            gone: Vec::new(),
+            repeated: false,
+        }
+    }
+
     fn note_kept(&mut self, at: usize, from: usize) {
         match self.kept.last_mut() {
             Some(run) if run.at + run.len == at && run.from + run.len == from => run.len += 1,
@@ -184,91 +257,77 @@ impl Plan {
     }
 
     /// Tells what is gone, what moves, and whether a key came twice.
-    fn finish<T: Item>(&mut self, rows: usize, items: &[T]) {
-        let mut before: Vec<(usize, usize)> =
-            self.kept.iter().map(|run| (run.from, run.len)).collect();
-        let order = before.clone();
+    fn finish<T: Item>(&mut self, items: &[T]) {
+        let order: Vec<(usize, usize)> = self.kept.iter().map(|run| (run.from, run.len)).collect();
+        let mut before = order.clone();
         before.sort_unstable();
         let mut next = 0;
-        for (from, len) in before {
+        for (from, len) in before.into_iter().chain([(self.old.len(), 0)]) {
             self.repeated |= from < next;
             if next < from {
-                self.gone.push((next, from - next));
+                self.gone.push(next..from);
             }
             next = next.max(from + len);
-        }
-        if next < rows {
-            self.gone.push((next, rows - next));
         }
         let mut keys = hashbrown::HashSet::with_capacity(self.added.len());
         self.repeated |= !self.added.iter().all(|at| keys.insert(items[*at].key()));
         if !self.repeated {
-            for (run, stays) in self.kept.iter_mut().zip(longest_increasing(&order)) {
+            for (run, stays) in self.kept.iter_mut().zip(heaviest_increasing(&order)) {
                 run.stays = stays;
             }
         }
     }
-}
 
-/// Guesses that the next item is the row after the last match, or the row after the match before a
-/// jump: mostly it is one of these, and no key need be looked up.
-struct Guess<'a> {
-    source: &'a RowTree,
-    here: Spot<'a>,
-    before_jump: Option<Spot<'a>>,
-}
-
-/// A row in source order, and the way on from it.
-struct Spot<'a> {
-    row: Option<Slot>,
-    position: usize,
-    rest: RowIter<'a>,
-}
-
-impl<'a> Guess<'a> {
-    fn new(source: &'a RowTree) -> Self {
-        Self {
-            source,
-            here: Spot::at(source.rows(), 0),
-            before_jump: None,
+    /// The new order, with the slots of the new items.
+    fn order(&self, new: &[Slot]) -> Vec<Slot> {
+        let mut order = Vec::with_capacity(self.old.len() + new.len());
+        let mut new = self.added.iter().zip(new).peekable();
+        for run in &self.kept {
+            while let Some((_, slot)) = new.next_if(|(at, _)| **at < run.at) {
+                order.push(*slot);
+            }
+            order.extend_from_slice(&self.old[run.range()]);
         }
+        order.extend(new.map(|(_, slot)| *slot));
+        order
     }
+}
 
-    /// The guessed row with its position, when it is the one.
-    fn next_if(&mut self, is_it: impl Fn(Slot) -> bool) -> Option<(Slot, usize)> {
-        if let Some(found) = self.here.step_if(&is_it) {
+/// Guesses that the next item is the row after the last match, or one of the next few, or the row
+/// after the last that was looked up: mostly it is, and no key need be looked up.
+#[derive(Default)]
+struct Guess {
+    here: usize,
+    /// Behind the row that was looked up last.
+    there: usize,
+}
+
+impl Guess {
+    /// How many rows may be gone before the next is looked up.
+    const AHEAD: usize = 3;
+
+    /// The position of the guessed row that is the one.
+    fn next_if(&mut self, is_it: impl Fn(usize) -> bool) -> Option<usize> {
+        if is_it(self.here) {
+            self.here += 1;
+            return Some(self.here - 1);
+        }
+        if is_it(self.there) {
+            // Two rows of a block that moved: stay with it, and come back later.
+            let found = self.there;
+            self.there = self.here;
+            self.here = found + 1;
             return Some(found);
         }
-        let found = self.before_jump.as_mut()?.step_if(&is_it)?;
-        // Back to where the jump left from.
-        self.here = self.before_jump.take()?;
+        let found = (self.here + 1..self.here + Self::AHEAD).find(|position| is_it(*position))?;
+        self.here = found + 1;
         Some(found)
     }
 
-    /// Goes on behind a row that was looked up; gives it with its position.
-    fn jump(&mut self, slot: Slot) -> Option<(Slot, usize)> {
-        let position = self.source.position(slot)?;
-        let rest = self.source.rows_from(self.source.cursor_after(slot)?);
-        let there = Spot::at(rest, position + 1);
-        self.before_jump = Some(std::mem::replace(&mut self.here, there));
-        Some((slot, position))
-    }
-}
-
-impl<'a> Spot<'a> {
-    fn at(mut rest: RowIter<'a>, position: usize) -> Self {
-        Self {
-            row: rest.next(),
-            position,
-            rest,
-        }
-    }
-
-    fn step_if(&mut self, is_it: impl Fn(Slot) -> bool) -> Option<(Slot, usize)> {
-        let slot = self.row.filter(|slot| is_it(*slot))?;
-        let found = (slot, self.position);
-        self.row = self.rest.next();
-        self.position += 1;
-        Some(found)
+    /// Notes the position of a row that was looked up. It may have moved by itself, so that the next
+    /// item is still guessed from before.
+    fn jump(&mut self, position: usize) -> Option<usize> {
+        self.there = position + 1;
+        Some(position)
     }
 }
