@@ -5,22 +5,20 @@ use super::rows::Rows;
 use super::set::{ChangeSet, MovedRun, RowRun, Updated};
 use std::sync::Arc;
 
-/// A row that an edit touched: where it was and where it is, and the item at both ends.
+/// A row that an edit touched: where it was and where it is, and the item at both ends, lent or
+/// owned.
 #[derive(Debug)]
-pub(crate) struct TouchedRow<T> {
-    pub(crate) before: Option<(usize, Arc<T>)>,
-    pub(crate) after: Option<(usize, Arc<T>)>,
+pub(crate) struct TouchedRow<P> {
+    pub(crate) before: Option<(usize, P)>,
+    pub(crate) after: Option<(usize, P)>,
 }
 
-impl<T> Clone for TouchedRow<T> {
-    fn clone(&self) -> Self {
-        let end = |end: &Option<(usize, Arc<T>)>| {
-            let (at, item) = end.as_ref()?;
-            Some((*at, Arc::clone(item)))
-        };
-        Self {
-            before: end(&self.before),
-            after: end(&self.after),
+impl<P> TouchedRow<P> {
+    /// The same with the items lent.
+    pub(crate) fn lend(&self) -> TouchedRow<&P> {
+        TouchedRow {
+            before: self.before.as_ref().map(|(at, item)| (*at, item)),
+            after: self.after.as_ref().map(|(at, item)| (*at, item)),
         }
     }
 }
@@ -29,7 +27,7 @@ impl<T> Clone for TouchedRow<T> {
 pub(crate) fn align_touched<T>(
     before: usize,
     after: usize,
-    mut touched: Vec<TouchedRow<T>>,
+    mut touched: Vec<TouchedRow<&Arc<T>>>,
 ) -> Alignment<T> {
     let mut left: Vec<usize> = touched
         .iter()
@@ -38,7 +36,7 @@ pub(crate) fn align_touched<T>(
     if !left.is_sorted() {
         left.sort_unstable();
     }
-    let place = |row: &TouchedRow<T>| row.after.as_ref().map(|after| after.0);
+    let place = |row: &TouchedRow<&Arc<T>>| row.after.as_ref().map(|after| after.0);
     if !touched.is_sorted_by_key(place) {
         touched.sort_by_key(place);
     }
@@ -50,18 +48,21 @@ pub(crate) fn align_touched<T>(
         match (row.before, row.after) {
             (Some((at, item)), None) => alignment.removed.push(RowRun {
                 at,
-                rows: Rows::one(item),
+                rows: Rows::one(Arc::clone(item)),
             }),
             (from, Some((to, item))) => {
                 rest.take(to - filled, &mut alignment);
                 filled = to + 1;
                 match from {
+                    Some((from, before)) if Arc::ptr_eq(before, item) => {
+                        alignment.push_kept(from, 1);
+                    }
                     Some((from, before)) => alignment.segments.push(Segment::Changed {
                         from,
-                        before,
-                        after: item,
+                        before: Arc::clone(before),
+                        after: Arc::clone(item),
                     }),
-                    None => alignment.push_new(Rows::one(item)),
+                    None => alignment.push_new(Rows::one(Arc::clone(item))),
                 }
             }
             (None, None) => {}
@@ -74,7 +75,7 @@ pub(crate) fn align_touched<T>(
 
 impl<T: PartialEq> ChangeSet<T> {
     /// The minimal set for one touched row of so many rows before.
-    pub(crate) fn of_row(before: usize, row: &TouchedRow<T>) -> Self {
+    pub(crate) fn of_row(before: usize, row: &TouchedRow<Arc<T>>) -> Self {
         let mut set = Self::unchanged(before);
         let run = |at: &usize, item: &Arc<T>| RowRun {
             at: *at,

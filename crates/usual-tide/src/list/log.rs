@@ -19,7 +19,10 @@ const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };
 /// One change of a list's rows.
 pub(super) enum Entry<T> {
     /// One row of a list of so many rows before.
-    Row { before: usize, row: TouchedRow<T> },
+    Row {
+        before: usize,
+        row: TouchedRow<Arc<T>>,
+    },
     /// Many rows at once.
     Rows(Arc<Alignment<T>>),
     /// The rows are the same, and another part of them is shown.
@@ -40,7 +43,7 @@ impl<T> Entry<T> {
             Self::Row { before, row } => {
                 let after =
                     *before + usize::from(row.after.is_some()) - usize::from(row.before.is_some());
-                align_touched(*before, after, vec![row.clone()])
+                align_touched(*before, after, vec![row.lend()])
             }
             Self::Rows(alignment) => return Cow::Borrowed(alignment),
             Self::Window { rows, .. } => Alignment::identity(*rows),

@@ -1,11 +1,15 @@
 //! Bound lists: the rows that a query yields, kept up to date by work proportional to the change.
 
+mod bits;
 mod evaluate;
 mod feed;
 mod history;
+mod hold;
 mod log;
+mod plan;
 mod project;
 mod rebuild;
+mod refilter;
 mod requery;
 mod state;
 mod undo;

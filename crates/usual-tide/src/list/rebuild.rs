@@ -6,6 +6,7 @@ use super::update::{Fate, Fated, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
+use std::sync::Arc;
 
 /// No touched row.
 const NONE: u32 = u32::MAX;
@@ -13,11 +14,11 @@ const NONE: u32 = u32::MAX;
 impl<T: Item> ListState<T> {
     /// Lays the rows anew, with each touched row where it belongs; tells where each was and is. O(n), and
     /// O(log n) comparisons for each row that arrives. User code runs before anything changes.
-    pub(super) fn rebuild_with(
+    pub(super) fn rebuild_with<'a>(
         &mut self,
-        fates: &[Fated<'_, T>],
+        fates: &[Fated<'a, T>],
         context: Context<'_, T>,
-    ) -> Vec<TouchedRow<T>> {
+    ) -> Vec<TouchedRow<&'a Arc<T>>> {
         let mut index = vec![NONE; context.items.used()];
         for (row, place) in fates.iter().zip(0..) {
             index[row.touch.slot.index()] = place;
@@ -63,7 +64,7 @@ impl<T: Item> ListState<T> {
     fn walk_sorted(&self, walk: &mut Walk<'_, '_, T>, context: Context<'_, T>) {
         let arriving = self.places(walk, context);
         let mut arriving = arriving.into_iter().peekable();
-        for (at, (slot, key)) in self.rows.rows_with_keys().enumerate() {
+        for (at, (slot, key)) in self.rows.rows_with_keys(self.rows.cursor(0)).enumerate() {
             while let Some(row) = arriving.next_if(|row| row.gap <= at) {
                 walk.keys.push(row.key);
                 walk.show(walk.fates[row.place].touch.slot, row.place);

@@ -1,11 +1,13 @@
 //! Taking back what an edit did to a list, without asking any user code.
 
 use super::log::Entry;
+use super::plan::Shown;
 use super::state::ListState;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
 use hashbrown::HashMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// What takes back one change to a list.
@@ -17,7 +19,8 @@ pub(super) enum Undo<T> {
     /// Rows were taken out here.
     RemovedRun {
         at: usize,
-        slots: Vec<Slot>,
+        shown: Arc<Shown<T>>,
+        range: Range<usize>,
         keys: Vec<u64>,
     },
     /// Rows were put in here.
@@ -56,9 +59,12 @@ impl<T: Item> ListState<T> {
                 Some(Undo::Inserted { slot }) => {
                     self.rows.remove(slot);
                 }
-                Some(Undo::RemovedRun { at, slots, keys }) => {
-                    self.rows.insert_run(at, &slots, &keys);
-                }
+                Some(Undo::RemovedRun {
+                    at,
+                    shown,
+                    range,
+                    keys,
+                }) => self.rows.insert_run(at, &shown.slots[range], &keys),
                 Some(Undo::InsertedRun { at, len }) => self.rows.remove_run(at, len, |_| ()),
                 Some(Undo::Rebuilt(rows)) => self.rows = *rows,
                 Some(Undo::Requeried(query)) => self.query = *query,

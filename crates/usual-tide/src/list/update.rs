@@ -12,12 +12,12 @@ use std::sync::Arc;
 const NEAR: usize = 32;
 
 /// A row of the store that an edit touched.
-pub(crate) struct Touch<T> {
+pub(crate) struct Touch<'a, T> {
     pub(crate) slot: Slot,
     /// The item when the lists were last in step; none when it was not there.
-    pub(crate) before: Option<Arc<T>>,
+    pub(crate) before: Option<&'a Arc<T>>,
     /// The item now; none when it is gone.
-    pub(crate) after: Option<Arc<T>>,
+    pub(crate) after: Option<&'a Arc<T>>,
     /// Whether it was given another place in source order.
     pub(crate) moved: bool,
 }
@@ -48,7 +48,7 @@ impl Fate {
 
 /// A touched row that a list shows before or after.
 pub(super) struct Fated<'a, T> {
-    pub(super) touch: &'a Touch<T>,
+    pub(super) touch: &'a Touch<'a, T>,
     pub(super) fate: Fate,
 }
 
@@ -57,7 +57,7 @@ impl<T: Item> ListState<T> {
     ///
     /// Filters and sorts are user code and may panic; then [`roll_back`](Self::roll_back) gives back
     /// the list as it was.
-    pub(crate) fn update(&mut self, touches: &[Touch<T>], context: Context<'_, T>) {
+    pub(crate) fn update(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
         match touches {
             [] => {}
             [touch] => self.update_one(touch, context),
@@ -65,13 +65,13 @@ impl<T: Item> ListState<T> {
         }
     }
 
-    fn update_one(&mut self, touch: &Touch<T>, context: Context<'_, T>) {
+    fn update_one(&mut self, touch: &Touch<'_, T>, context: Context<'_, T>) {
         if let Some(fate) = self.fate(touch) {
             self.carry(touch, fate, context);
         }
     }
 
-    fn carry(&mut self, touch: &Touch<T>, fate: Fate, context: Context<'_, T>) {
+    fn carry(&mut self, touch: &Touch<'_, T>, fate: Fate, context: Context<'_, T>) {
         let rows = self.rows.len();
         let from = match fate {
             Fate::Arrives => None,
@@ -83,11 +83,15 @@ impl<T: Item> ListState<T> {
             Fate::Stays => from,
             Fate::Arrives | Fate::Shifts => self.put_in(touch, self.key_for(touch), context),
         };
-        let row = touched_row(touch, from, to);
+        let owned = |at: Option<usize>, item: Option<&Arc<T>>| at.zip(item.cloned());
+        let row = TouchedRow {
+            before: owned(from, touch.before),
+            after: owned(to, touch.after),
+        };
         self.note(Entry::Row { before: rows, row });
     }
 
-    fn update_many(&mut self, touches: &[Touch<T>], context: Context<'_, T>) {
+    fn update_many(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
         let rows = self.rows.len();
         let fates: Vec<Fated<'_, T>> = touches
             .iter()
@@ -109,11 +113,11 @@ impl<T: Item> ListState<T> {
     }
 
     /// Row by row, all out before the first goes in, so that every search meets rows in order.
-    fn update_each(
+    fn update_each<'a>(
         &mut self,
-        fates: &[Fated<'_, T>],
+        fates: &[Fated<'a, T>],
         context: Context<'_, T>,
-    ) -> Vec<TouchedRow<T>> {
+    ) -> Vec<TouchedRow<&'a Arc<T>>> {
         let from: Vec<Option<usize>> = fates
             .iter()
             .map(|row| self.rows.position(row.touch.slot))
@@ -129,15 +133,23 @@ impl<T: Item> ListState<T> {
         for row in fates.iter().filter(|row| row.fate.takes_out()) {
             self.take_out(row.touch.slot, row.fate == Fate::Shifts);
         }
+        let mut to = vec![None; fates.len()];
+        let mut last = None;
+        let mut ascending = fates.iter().all(|row| row.fate != Fate::Stays);
         for (key, index) in arriving {
-            self.put_in(fates[index].touch, key, context);
+            to[index] = self.put_in(fates[index].touch, key, context);
+            ascending &= last < to[index];
+            last = to[index];
         }
-        let rows = fates.iter().zip(from);
-        rows.map(|(row, from)| {
-            let to = self.rows.position(row.touch.slot);
-            touched_row(row.touch, from, to)
-        })
-        .collect()
+        if !ascending {
+            // A row that went in later pushed others down.
+            for (row, to) in fates.iter().zip(&mut to) {
+                *to = self.rows.position(row.touch.slot);
+            }
+        }
+        let rows = fates.iter().zip(from.into_iter().zip(to));
+        rows.map(|(row, (from, to))| touched_row(row.touch, from, to))
+            .collect()
     }
 
     /// Puts a row that was held where its item belongs; `placed_by` is the item that held its place.
@@ -159,17 +171,17 @@ impl<T: Item> ListState<T> {
         };
         let touch = Touch {
             slot,
-            before: Some(Arc::clone(item)),
-            after: (fate == Fate::Shifts).then(|| Arc::clone(item)),
+            before: Some(item),
+            after: (fate == Fate::Shifts).then_some(item),
             moved: false,
         };
         self.carry(&touch, fate, context);
     }
 
     /// What becomes of a row; `None` when the list never sees it.
-    fn fate(&self, touch: &Touch<T>) -> Option<Fate> {
+    fn fate(&self, touch: &Touch<'_, T>) -> Option<Fate> {
         let was = self.rows.contains(touch.slot);
-        let Some(item) = &touch.after else {
+        let Some(item) = touch.after else {
             return was.then_some(Fate::Leaves);
         };
         let held = was && self.held.contains_key(&touch.slot);
@@ -180,7 +192,7 @@ impl<T: Item> ListState<T> {
             (true, true) if touch.moved => Some(Fate::Shifts),
             (true, true) => {
                 let same_place = held
-                    || match (self.query.sorting(), &touch.before) {
+                    || match (self.query.sorting(), touch.before) {
                         (Some(sort), Some(before)) => sort.compare(before, item).is_eq(),
                         (None, _) => true,
                         (Some(_), None) => false,
@@ -206,18 +218,18 @@ impl<T: Item> ListState<T> {
     }
 
     /// The item by which a touched row gets its place.
-    pub(super) fn placed_by<'a>(&'a self, touch: &'a Touch<T>) -> Option<&'a Arc<T>> {
-        self.held.get(&touch.slot).or(touch.after.as_ref())
+    pub(super) fn placed_by<'a>(&'a self, touch: &'a Touch<'a, T>) -> Option<&'a Arc<T>> {
+        self.held.get(&touch.slot).or(touch.after)
     }
 
     /// The prefix of a row that arrives; 0 in a list without a sort.
-    pub(super) fn key_for(&self, touch: &Touch<T>) -> u64 {
+    pub(super) fn key_for(&self, touch: &Touch<'_, T>) -> u64 {
         let key = self.query.sorting().zip(self.placed_by(touch));
         key.map_or(0, |(sort, item)| sort.prefix(item))
     }
 
     /// Puts a row where its item belongs; gives the position.
-    fn put_in(&mut self, touch: &Touch<T>, key: u64, context: Context<'_, T>) -> Option<usize> {
+    fn put_in(&mut self, touch: &Touch<'_, T>, key: u64, context: Context<'_, T>) -> Option<usize> {
         let slot = touch.slot;
         let item = self.placed_by(touch)?;
         let place = self.place_of(slot, item, key, context);
@@ -255,13 +267,13 @@ impl<T: Item> ListState<T> {
     }
 }
 
-pub(super) fn touched_row<T>(
-    touch: &Touch<T>,
+pub(super) fn touched_row<'a, T>(
+    touch: &Touch<'a, T>,
     from: Option<usize>,
     to: Option<usize>,
-) -> TouchedRow<T> {
+) -> TouchedRow<&'a Arc<T>> {
     TouchedRow {
-        before: from.zip(touch.before.clone()),
-        after: to.zip(touch.after.clone()),
+        before: from.zip(touch.before),
+        after: to.zip(touch.after),
     }
 }

@@ -97,9 +97,10 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         })
     }
 
-    /// All rows in order, each with its prefix; 0 in a tree without prefixes.
-    pub(crate) fn rows_with_keys(&self) -> impl Iterator<Item = (Slot, u64)> {
-        let mut leaf = self.edge_leaf(false);
+    /// The rows from a place on, each with its prefix; 0 in a tree without prefixes.
+    pub(crate) fn rows_with_keys(&self, cursor: Cursor) -> impl Iterator<Item = (Slot, u64)> {
+        let mut leaf = cursor.leaf;
+        let mut skip = cursor.index;
         let leaves = std::iter::from_fn(move || {
             let here = leaf;
             if here.is_none() {
@@ -110,7 +111,9 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         });
         leaves.flat_map(move |leaf| {
             let slots = self.leaf(leaf).slots().iter().enumerate();
-            slots.map(move |(index, slot)| (*slot, self.key_at(leaf, index)))
+            slots
+                .skip(std::mem::take(&mut skip))
+                .map(move |(index, slot)| (*slot, self.key_at(leaf, index)))
         })
     }
 

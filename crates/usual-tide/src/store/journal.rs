@@ -2,7 +2,7 @@
 
 use super::Store;
 use crate::item::Item;
-use crate::list::Touch;
+use crate::list::{Context, Touch};
 use crate::order::{RowTree, Slot};
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
@@ -49,88 +49,28 @@ impl<T> Journal<T> {
 impl<T: Item> Store<T> {
     /// Lets all lists follow the steps that they have not followed yet. Runs user code.
     pub(super) fn follow_steps(&mut self) {
-        let steps = &self.journal.steps[self.journal.followed..];
-        if steps.is_empty() {
-            return;
-        }
-        let touches = self.touches(steps);
         let Self {
             items,
             keys,
             source,
             lists,
+            journal,
             ..
         } = self;
-        let context = crate::list::Context {
+        let steps = &journal.steps[journal.followed..];
+        if steps.is_empty() {
+            return;
+        }
+        let context = Context {
             items,
             keys,
             source,
         };
+        let touches = touches(steps, context);
         for list in lists.iter_mut().flatten() {
             list.update(&touches, context);
         }
-        self.journal.followed = self.journal.steps.len();
-    }
-
-    /// Each touched item once, as it was before the steps and as it is now.
-    fn touches(&self, steps: &[Step<T>]) -> Vec<Touch<T>> {
-        if let [step] = steps {
-            return self.touch(step).into_iter().collect();
-        }
-        let mut touches: Vec<Touch<T>> = Vec::with_capacity(steps.len());
-        // For each slot its touch, and whether its item before is settled: a step that only lifts
-        // it does not know whether the item was replaced as well.
-        let mut index: HashMap<Slot, (usize, bool)> = HashMap::with_capacity(steps.len());
-        for step in steps {
-            let Some(next) = self.touch(step) else {
-                continue;
-            };
-            let settles = matches!(
-                step,
-                Step::Added { .. } | Step::Removed { .. } | Step::Replaced { .. }
-            );
-            match index.entry(next.slot) {
-                Entry::Vacant(place) => {
-                    place.insert((touches.len(), settles));
-                    touches.push(next);
-                }
-                Entry::Occupied(mut known) => {
-                    let (at, settled) = known.get_mut();
-                    let touch = &mut touches[*at];
-                    touch.moved |= next.moved;
-                    if settles && !*settled {
-                        touch.before = next.before;
-                        *settled = true;
-                    }
-                }
-            }
-        }
-        touches.retain(|touch| touch.before.is_some() || touch.after.is_some());
-        touches
-    }
-
-    fn touch(&self, step: &Step<T>) -> Option<Touch<T>> {
-        let (slot, moved) = match step {
-            Step::Added { slot } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
-                (*slot, false)
-            }
-            Step::Lifted { slot, .. } | Step::PutDown { slot } | Step::Moved { slot } => {
-                (*slot, true)
-            }
-            Step::Reordered { .. } => return None,
-        };
-        let now = self.items.get(slot)?;
-        let before = match step {
-            Step::Added { .. } => None,
-            Step::Replaced { before, .. } => Some(Arc::clone(before)),
-            _ => Some(Arc::clone(now)),
-        };
-        Some(Touch {
-            slot,
-            before,
-            after: self.source.contains(slot).then(|| Arc::clone(now)),
-            moved,
-        })
+        journal.followed = journal.steps.len();
     }
 
     /// Makes the edit final: removed items are let go, and feeds will hear of it.
@@ -174,4 +114,63 @@ impl<T: Item> Store<T> {
             }
         }
     }
+}
+
+/// Each touched item once, as it was before the steps and as it is now.
+fn touches<'a, T>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a, T>> {
+    if let [step] = steps {
+        return touch(step, context).into_iter().collect();
+    }
+    let mut touches: Vec<Touch<'a, T>> = Vec::with_capacity(steps.len());
+    // For each slot its touch, and whether its item before is settled: a step that only lifts
+    // it does not know whether the item was replaced as well.
+    let mut index: HashMap<Slot, (usize, bool)> = HashMap::with_capacity(steps.len());
+    for step in steps {
+        let Some(next) = touch(step, context) else {
+            continue;
+        };
+        let settles = matches!(
+            step,
+            Step::Added { .. } | Step::Removed { .. } | Step::Replaced { .. }
+        );
+        match index.entry(next.slot) {
+            Entry::Vacant(place) => {
+                place.insert((touches.len(), settles));
+                touches.push(next);
+            }
+            Entry::Occupied(mut known) => {
+                let (at, settled) = known.get_mut();
+                let touch = &mut touches[*at];
+                touch.moved |= next.moved;
+                if settles && !*settled {
+                    touch.before = next.before;
+                    *settled = true;
+                }
+            }
+        }
+    }
+    touches.retain(|touch| touch.before.is_some() || touch.after.is_some());
+    touches
+}
+
+fn touch<'a, T>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touch<'a, T>> {
+    let (slot, moved) = match step {
+        Step::Added { slot } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
+            (*slot, false)
+        }
+        Step::Lifted { slot, .. } | Step::PutDown { slot } | Step::Moved { slot } => (*slot, true),
+        Step::Reordered { .. } => return None,
+    };
+    let now = context.items.get(slot)?;
+    let before = match step {
+        Step::Added { .. } => None,
+        Step::Replaced { before, .. } => Some(before),
+        _ => Some(now),
+    };
+    Some(Touch {
+        slot,
+        before,
+        after: context.source.contains(slot).then_some(now),
+        moved,
+    })
 }

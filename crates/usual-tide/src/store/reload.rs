@@ -298,8 +298,8 @@ impl Plan {
 #[derive(Default)]
 struct Guess {
     here: usize,
-    /// Behind the row that was looked up last.
-    there: usize,
+    /// Behind the row that was matched elsewhere, when that was the last match.
+    there: Option<usize>,
 }
 
 impl Guess {
@@ -308,14 +308,14 @@ impl Guess {
 
     /// The position of the guessed row that is the one.
     fn next_if(&mut self, is_it: impl Fn(usize) -> bool) -> Option<usize> {
+        let there = self.there.take();
         if is_it(self.here) {
             self.here += 1;
             return Some(self.here - 1);
         }
-        if is_it(self.there) {
-            // Two rows of a block that moved: stay with it, and come back later.
-            let found = self.there;
-            self.there = self.here;
+        if let Some(found) = there.filter(|position| is_it(*position)) {
+            // Two rows of a block that is elsewhere now: stay with it, and come back later.
+            self.there = Some(self.here);
             self.here = found + 1;
             return Some(found);
         }
@@ -327,7 +327,7 @@ impl Guess {
     /// Notes the position of a row that was looked up. It may have moved by itself, so that the next
     /// item is still guessed from before.
     fn jump(&mut self, position: usize) -> Option<usize> {
-        self.there = position + 1;
+        self.there = Some(position + 1);
         Some(position)
     }
 }

@@ -1,0 +1,33 @@
+//! Rows that are held in place.
+
+use super::state::{Context, ListState};
+use super::undo::Undo;
+use crate::item::Item;
+use crate::order::Slot;
+use std::sync::Arc;
+
+impl<T: Item> ListState<T> {
+    /// Holds a row: it keeps its place, whatever its item becomes. `false` when it is not in the list.
+    pub(crate) fn hold(&mut self, slot: Slot, context: Context<'_, T>) -> bool {
+        let (true, Some(item)) = (self.rows.contains(slot), context.items.get(slot)) else {
+            return false;
+        };
+        if !self.held.contains_key(&slot) {
+            self.undo.push(Undo::Held(self.held.clone()));
+            self.held.insert(slot, Arc::clone(item));
+        }
+        true
+    }
+
+    /// Lets go of a row, which goes where it belongs.
+    pub(crate) fn release(&mut self, slot: Slot, context: Context<'_, T>) {
+        if !self.held.contains_key(&slot) {
+            return;
+        }
+        self.undo.push(Undo::Held(self.held.clone()));
+        let placed_by = self.held.remove(&slot);
+        if let (Some(item), Some(placed_by)) = (context.items.get(slot), placed_by) {
+            self.settle(slot, item, &placed_by, context);
+        }
+    }
+}

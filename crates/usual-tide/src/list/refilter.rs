@@ -1,0 +1,235 @@
+//! Another filter for a list whose order stays.
+
+use super::bits::Bits;
+use super::evaluate::sorted;
+use super::plan::{Part, Plan, Shown};
+use super::state::{Context, ListState};
+use super::undo::Undo;
+use crate::change::{Alignment, RowRun, Rows};
+use crate::item::Item;
+use crate::order::{RowTree, Slot};
+use crate::query::Query;
+use std::sync::Arc;
+
+/// Above this share of rows (one in so many) the rows are laid anew instead of one run at a time.
+const REBUILD_SHARE: usize = 64;
+
+/// The rows that arrive, in the list's order, with their prefixes in a sorted list.
+struct Arriving<T> {
+    shown: Arc<Shown<T>>,
+    keys: Vec<u64>,
+}
+
+impl<T: Item> ListState<T> {
+    /// Hides and shows rows as another filter wants it. O(n), and O(log n) comparisons for each row
+    /// that arrives in a sorted list. User code runs before anything changes.
+    pub(super) fn refilter(
+        &mut self,
+        query: &Query<T>,
+        context: Context<'_, T>,
+    ) -> Option<Alignment<T>> {
+        let shown = |slots: Vec<Slot>| {
+            let items = context.items.snapshot();
+            Arc::new(Shown { slots, items })
+        };
+        let (mut plan, slots, keys) = match query.sorting() {
+            None => {
+                let (plan, slots) = self.plan_by_source(query, context);
+                (plan, slots, Vec::new())
+            }
+            Some(sort) => {
+                let hits = self.hits(query, context);
+                let new = self.rows_to_show(&hits, context);
+                let rows = sorted(new, sort, |slot| context.items.get(slot));
+                let keys = rows.keys.unwrap_or_default();
+                let plan = self.plan_by_search(&hits, &rows.slots, &keys, context);
+                (plan, rows.slots, keys)
+            }
+        };
+        if plan.leaving.is_empty() && slots.is_empty() {
+            return None;
+        }
+        let leaving = shown(std::mem::take(&mut plan.leaving));
+        let arriving = Arriving {
+            shown: shown(slots),
+            keys,
+        };
+        let change = self.describe(&plan, &leaving, &arriving);
+        self.carry_out(&plan, &leaving, &arriving, change.after);
+        Some(change)
+    }
+
+    fn describe(
+        &self,
+        plan: &Plan,
+        leaving: &Arc<Shown<T>>,
+        arriving: &Arriving<T>,
+    ) -> Alignment<T> {
+        let block = |shown: &Arc<Shown<T>>| Rows::block(shown.clone(), shown.slots.len());
+        let (gone, new) = (block(leaving), block(&arriving.shown));
+        let rows_after = self.rows.len() - gone.len() + new.len();
+        let mut change = Alignment::empty(self.rows.len(), rows_after);
+        for part in &plan.parts {
+            match *part {
+                Part::Stays { at, len } => change.push_kept(at, len),
+                Part::Leaves { at, first, len } => change.removed.push(RowRun {
+                    at,
+                    rows: gone.slice(first, len),
+                }),
+                Part::Arrives { first, len } => change.push_new_part(&new, first, len),
+            }
+        }
+        change
+    }
+
+    /// The plan for a list in source order, and the rows that arrive: one walk over the source.
+    fn plan_by_source(&self, query: &Query<T>, context: Context<'_, T>) -> (Plan, Vec<Slot>) {
+        let mut plan = Plan::default();
+        let mut slots = Vec::new();
+        let all_shown = self.rows.len() == context.source.len();
+        let mut at = 0;
+        for chunk in context.source.chunks() {
+            for slot in chunk {
+                let item = context.items.get(*slot);
+                let hit = item.is_some_and(|item| query.matches(item))
+                    || (!self.held.is_empty() && self.held.contains_key(slot));
+                if all_shown || self.rows.contains(*slot) {
+                    plan.keep_or_leave(at, *slot, hit);
+                    at += 1;
+                } else if hit {
+                    plan.arrive(slots.len());
+                    slots.push(*slot);
+                }
+            }
+        }
+        (plan, slots)
+    }
+
+    /// Which items the filter lets pass, by slot.
+    fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> Bits {
+        let mut hits = Bits::new(context.items.used());
+        for slot in context.source.chunks().flatten() {
+            let item = context.items.get(*slot);
+            if item.is_some_and(|item| query.matches(item)) {
+                hits.set(slot.index());
+            }
+        }
+        for slot in self.held.keys() {
+            hits.set(slot.index());
+        }
+        hits
+    }
+
+    fn rows_to_show(&self, hits: &Bits, context: Context<'_, T>) -> Vec<Slot> {
+        let source = context.source.chunks().flatten().copied();
+        source
+            .filter(|slot| hits.has(slot.index()) && !self.rows.contains(*slot))
+            .collect()
+    }
+
+    /// The plan for a sorted list: each arriving row is looked up among the rows there are.
+    fn plan_by_search(
+        &self,
+        hits: &Bits,
+        arriving: &[Slot],
+        keys: &[u64],
+        context: Context<'_, T>,
+    ) -> Plan {
+        let mut places = arriving.iter().zip(keys).map(|(slot, key)| {
+            let source = context.source.position(*slot).unwrap_or(0);
+            let place = self.rows.lower_bound(*key, |row| {
+                let item = context.items.get(*slot);
+                item.is_some_and(|item| self.comes_before(row, item, source, context))
+            });
+            self.rows.position_at(place)
+        });
+        let mut plan = Plan::default();
+        let mut next = places.next();
+        let mut arrived = 0;
+        for (at, slot) in self.rows.chunks().flatten().enumerate() {
+            while next.is_some_and(|place| place <= at) {
+                plan.arrive(arrived);
+                arrived += 1;
+                next = places.next();
+            }
+            plan.keep_or_leave(at, *slot, hits.has(slot.index()));
+        }
+        for first in arrived..arriving.len() {
+            plan.arrive(first);
+        }
+        plan
+    }
+
+    fn carry_out(
+        &mut self,
+        plan: &Plan,
+        leaving: &Arc<Shown<T>>,
+        arriving: &Arriving<T>,
+        rows_after: usize,
+    ) {
+        if plan.parts.len() > (self.rows.len() + rows_after) / REBUILD_SHARE {
+            self.rebuild(plan, arriving, rows_after);
+            return;
+        }
+        let mut at = 0;
+        for part in &plan.parts {
+            match *part {
+                Part::Stays { len, .. } => at += len,
+                Part::Leaves { first, len, .. } => {
+                    let mut keys = Vec::new();
+                    if self.query.sorting().is_some() {
+                        let rows = self.rows.rows_with_keys(self.rows.cursor(at)).take(len);
+                        keys.extend(rows.map(|(_, key)| key));
+                    }
+                    self.rows.remove_run(at, len, |_| ());
+                    self.undo.push(Undo::RemovedRun {
+                        at,
+                        shown: Arc::clone(leaving),
+                        range: first..first + len,
+                        keys,
+                    });
+                }
+                Part::Arrives { first, len } => {
+                    let (slots, keys) = arriving.part(first, len);
+                    self.rows.insert_run(at, slots, keys);
+                    self.undo.push(Undo::InsertedRun { at, len });
+                    at += len;
+                }
+            }
+        }
+    }
+
+    fn rebuild(&mut self, plan: &Plan, arriving: &Arriving<T>, rows_after: usize) {
+        let keyed = self.query.sorting().is_some();
+        let mut slots = Vec::with_capacity(rows_after);
+        let mut keys = Vec::new();
+        let mut old = self.rows.rows_with_keys(self.rows.cursor(0));
+        for part in &plan.parts {
+            match *part {
+                Part::Stays { len, .. } => {
+                    for (slot, key) in old.by_ref().take(len) {
+                        slots.push(slot);
+                        if keyed {
+                            keys.push(key);
+                        }
+                    }
+                }
+                Part::Leaves { len, .. } => old.by_ref().take(len).for_each(drop),
+                Part::Arrives { first, len } => {
+                    let (new, new_keys) = arriving.part(first, len);
+                    slots.extend_from_slice(new);
+                    keys.extend_from_slice(new_keys);
+                }
+            }
+        }
+        drop(old);
+        self.lay_anew(RowTree::build(&slots, keyed.then_some(&keys[..])));
+    }
+}
+
+impl<T> Arriving<T> {
+    fn part(&self, first: usize, len: usize) -> (&[Slot], &[u64]) {
+        let keys = self.keys.get(first..first + len);
+        (&self.shown.slots[first..first + len], keys.unwrap_or(&[]))
+    }
+}
