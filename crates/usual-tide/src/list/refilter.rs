@@ -84,8 +84,11 @@ impl<T: Item> ListState<T> {
 
     /// The plan for a list in source order, and the rows that arrive: one walk over the source.
     fn plan_by_source(&self, query: &Query<T>, context: Context<'_, T>) -> (Plan, Vec<Slot>) {
-        let mut plan = Plan::default();
-        let mut slots = Vec::new();
+        let mut plan = Plan {
+            parts: Vec::new(),
+            leaving: Vec::with_capacity(self.rows.len()),
+        };
+        let mut slots = Vec::with_capacity(context.source.len().saturating_sub(self.rows.len()));
         let all_shown = self.rows.len() == context.source.len();
         let mut at = 0;
         for chunk in context.source.chunks() {
@@ -167,7 +170,9 @@ impl<T: Item> ListState<T> {
         arriving: &Arriving<T>,
         rows_after: usize,
     ) {
-        if plan.parts.len() > (self.rows.len() + rows_after) / REBUILD_SHARE {
+        let many_runs = plan.parts.len() > (self.rows.len() + rows_after) / REBUILD_SHARE;
+        let most_leave = leaving.slots.len() > rows_after;
+        if many_runs || most_leave {
             self.rebuild(plan, arriving, rows_after);
             return;
         }
@@ -203,18 +208,20 @@ impl<T: Item> ListState<T> {
         let keyed = self.query.sorting().is_some();
         let mut slots = Vec::with_capacity(rows_after);
         let mut keys = Vec::new();
-        let mut old = self.rows.rows_with_keys(self.rows.cursor(0));
         for part in &plan.parts {
             match *part {
-                Part::Stays { len, .. } => {
-                    for (slot, key) in old.by_ref().take(len) {
-                        slots.push(slot);
-                        if keyed {
-                            keys.push(key);
-                        }
+                Part::Stays { at, len } => {
+                    let start = self.rows.cursor(at);
+                    if keyed {
+                        let rows = self.rows.rows_with_keys(start).take(len);
+                        let (stay, stay_keys): (Vec<_>, Vec<_>) = rows.unzip();
+                        slots.extend(stay);
+                        keys.extend(stay_keys);
+                    } else {
+                        slots.extend(self.rows.rows_from(start).take(len));
                     }
                 }
-                Part::Leaves { len, .. } => old.by_ref().take(len).for_each(drop),
+                Part::Leaves { .. } => {}
                 Part::Arrives { first, len } => {
                     let (new, new_keys) = arriving.part(first, len);
                     slots.extend_from_slice(new);
@@ -222,7 +229,6 @@ impl<T: Item> ListState<T> {
                 }
             }
         }
-        drop(old);
         self.lay_anew(RowTree::build(&slots, keyed.then_some(&keys[..])));
     }
 }

@@ -1,7 +1,7 @@
 //! Many rows at once: building, and runs in and out.
 
 use super::ids::{NodeId, Slot};
-use super::node::{Child, Inner};
+use super::node::{Child, Inner, Leaf};
 use super::tree::{CountedTree, Cursor};
 
 impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
@@ -11,29 +11,41 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     /// A tree of these rows, with their prefixes when `keys` is given. O(n).
     pub(crate) fn build(slots: &[Slot], keys: Option<&[u64]>) -> Self {
         let mut tree = Self::new(keys.is_some());
-        let highest = slots.iter().map(|slot| slot.index() + 1).max();
-        tree.leaf_of = vec![NodeId::NONE; highest.unwrap_or(0)];
+        if slots.is_empty() {
+            return tree;
+        }
+        let highest = slots
+            .iter()
+            .fold(0, |highest, slot| highest.max(slot.index()));
+        tree.leaf_of = vec![NodeId::NONE; highest + 1];
         tree.len = slots.len() as u32;
         let count = slots.len().div_ceil(Self::FILL);
-        tree.leaves.reserve_exact(count.saturating_sub(1));
+        tree.leaves = Vec::with_capacity(count);
+        tree.keys = Vec::with_capacity(if keys.is_some() { count } else { 0 });
         let mut level: Vec<Child> = Vec::with_capacity(count);
         for (at, rows) in slots.chunks(Self::FILL).enumerate() {
-            let leaf = if at == 0 { tree.root } else { tree.new_leaf() };
-            tree.leaf_mut(leaf).push_all(rows);
+            let node = NodeId::new(at);
+            let mut leaf = Leaf::of(rows);
+            leaf.prev = at.checked_sub(1).map_or(NodeId::NONE, NodeId::new);
+            leaf.next = if at + 1 < count {
+                NodeId::new(at + 1)
+            } else {
+                NodeId::NONE
+            };
+            tree.leaves.push(leaf);
             let mut bound = 0;
             if let Some(keys) = keys {
                 let keys = &keys[at * Self::FILL..][..rows.len()];
-                tree.keys[leaf.index()][..rows.len()].copy_from_slice(keys);
+                let mut beside = [0; LEAF];
+                beside[..rows.len()].copy_from_slice(keys);
+                tree.keys.push(beside);
                 bound = keys[0];
             }
             for slot in rows {
-                tree.leaf_of[slot.index()] = leaf;
-            }
-            if let Some(last) = level.last() {
-                tree.chain_after(last.node, leaf);
+                tree.leaf_of[slot.index()] = node;
             }
             level.push(Child {
-                node: leaf,
+                node,
                 count: rows.len() as u32,
                 bound,
             });

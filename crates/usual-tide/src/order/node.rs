@@ -23,6 +23,13 @@ impl<const LEAF: usize> Leaf<LEAF> {
         }
     }
 
+    /// A leaf of these rows, at most as many as it holds.
+    pub(super) fn of(rows: &[Slot]) -> Self {
+        let mut leaf = Self::new();
+        leaf.push_all(rows);
+        leaf
+    }
+
     pub(super) const fn len(&self) -> usize {
         self.len as usize
     }
