@@ -27,7 +27,7 @@ impl<T: Item> ListState<T> {
             index: &index,
             fates,
             from: vec![None; fates.len()],
-            to: vec![None; fates.len()],
+            shown: Vec::with_capacity(fates.len()),
             slots: Vec::with_capacity(self.rows.len() + fates.len()),
             keys: Vec::new(),
         };
@@ -36,9 +36,7 @@ impl<T: Item> ListState<T> {
         } else {
             self.walk_source(&mut walk, context);
         }
-        let touched = fates.iter().zip(walk.from.iter().zip(&walk.to));
-        let touched = touched.map(|(row, (from, to))| touched_row(row.touch, *from, *to));
-        let touched = touched.collect();
+        let touched = walk.touched();
         let keyed = self.query.sorting().is_some();
         let rows = RowTree::build(&walk.slots, keyed.then_some(&walk.keys[..]));
         self.lay_anew(rows);
@@ -164,12 +162,26 @@ struct Walk<'a, 'b, T> {
     index: &'a [u32],
     fates: &'a [Fated<'b, T>],
     from: Vec<Option<usize>>,
-    to: Vec<Option<usize>>,
+    /// The touched rows that are shown now, in order, with their positions.
+    shown: Vec<(usize, usize)>,
     slots: Vec<Slot>,
     keys: Vec<u64>,
 }
 
-impl<T> Walk<'_, '_, T> {
+impl<'b, T> Walk<'_, 'b, T> {
+    /// What became of each touched row: those that left, then the others in the order of the list.
+    fn touched(&self) -> Vec<TouchedRow<&'b Arc<T>>> {
+        let left = self.fates.iter().zip(&self.from);
+        let left = left
+            .filter(|(row, _)| row.fate == Fate::Leaves)
+            .map(|(row, from)| touched_row(row.touch, *from, None));
+        let shown = self.shown.iter().map(|(place, to)| {
+            let row = &self.fates[*place];
+            touched_row(row.touch, self.from[*place], Some(*to))
+        });
+        left.chain(shown).collect()
+    }
+
     fn fate(&self, slot: Slot) -> Option<(usize, Fate)> {
         match self.index[slot.index()] {
             NONE => None,
@@ -184,7 +196,7 @@ impl<T> Walk<'_, '_, T> {
     }
 
     fn show(&mut self, slot: Slot, place: usize) {
-        self.to[place] = Some(self.slots.len());
+        self.shown.push((place, self.slots.len()));
         self.slots.push(slot);
     }
 }

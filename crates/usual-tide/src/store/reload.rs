@@ -7,7 +7,7 @@ use super::journal::Step;
 use super::many::keep_one;
 use crate::change::heaviest_increasing;
 use crate::item::Item;
-use crate::order::Slot;
+use crate::order::{RowTree, Slot};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -102,12 +102,14 @@ impl<T: Item> Store<T> {
     fn match_items(&self, items: &[T]) -> Plan {
         let mut plan = Plan::new(self.source.chunks().flatten().copied().collect());
         let mut guess = Guess::default();
+        let mut positions = Positions::default();
         for (at, item) in items.iter().enumerate() {
             let old = |position: usize| self.items.get(*plan.old.get(position)?);
             let is_it = |position| old(position).is_some_and(|old| old.key() == item.key());
-            let found = guess
-                .next_if(is_it)
-                .or_else(|| guess.jump(self.source.position(self.slot(item.key())?)?));
+            let found = guess.next_if(is_it).or_else(|| {
+                let slot = self.slot(item.key())?;
+                guess.jump(positions.of(slot, &self.source, &plan.old)?)
+            });
             match found {
                 Some(position) => {
                     if old(position).is_some_and(|old| **old != *item) {
@@ -290,6 +292,33 @@ impl Plan {
         }
         order.extend(new.map(|(_, slot)| *slot));
         order
+    }
+}
+
+/// Positions of rows that were looked up: asked of the tree while they are few, then of a table.
+#[derive(Default)]
+struct Positions {
+    asked: usize,
+    table: Vec<u32>,
+}
+
+impl Positions {
+    /// So many questions cost about as much as the table.
+    const FEW: usize = 1000;
+
+    fn of(&mut self, slot: Slot, source: &RowTree, old: &[Slot]) -> Option<usize> {
+        self.asked += 1;
+        if self.asked < Self::FEW {
+            return source.position(slot);
+        }
+        if self.table.is_empty() {
+            let slots = old.iter().fold(0, |most, slot| most.max(slot.index() + 1));
+            self.table = vec![0; slots];
+            for (slot, position) in old.iter().zip(0..) {
+                self.table[slot.index()] = position;
+            }
+        }
+        Some(self.table[slot.index()] as usize)
     }
 }
 
