@@ -1,16 +1,18 @@
 //! The whole public path of edits: store, list, feed.
 
 use crate::floor::{OrderedMap, Random};
-use crate::row::Row;
+use crate::row::{BenchItem, Piece};
 use crate::timing::{Report, Turns, seconds};
 use std::hint::black_box;
 use usual_tide::{EditError, Query, Store};
 
-fn sorted_and_filtered() -> Query<Row> {
-    Query::new().filter(Row::ON.is(true)).sort(Row::RANK)
+fn sorted_and_filtered() -> Query<Piece> {
+    Query::new()
+        .filter(Piece::FIRED.is(false))
+        .sort(Piece::RANK)
 }
 
-pub fn measure(rows: usize, report: &mut Report) {
+pub(crate) fn measure(rows: usize, report: &mut Report) {
     single(rows, report);
     batch(rows, report);
 }
@@ -23,7 +25,7 @@ fn single(rows: usize, report: &mut Report) {
     let mut random = Random(0x0dd0_5eed);
     let operations = 20_000;
     let mut map = OrderedMap::of(rows, &mut random);
-    let mut store = Store::load(Row::many(rows, &mut random)).unwrap();
+    let mut store = Store::load(Piece::many(rows, &mut random)).unwrap();
     let list = store.bind(sorted_and_filtered());
     let feed = store.feed(list).unwrap();
     let mut next = || -> Vec<(u64, u64)> {
@@ -53,7 +55,7 @@ fn single(rows: usize, report: &mut Report) {
             let draws = cell.borrow();
             seconds(|| {
                 for (key, rank) in draws.iter() {
-                    store.edit(key, |row| row.rank = *rank).unwrap();
+                    store.edit(key, |piece| piece.rank = *rank).unwrap();
                     black_box(feed.read(&store).unwrap());
                 }
             })
@@ -68,7 +70,7 @@ fn batch(rows: usize, report: &mut Report) {
     }
     let mut random = Random(0xba7c_4000);
     let operations = rows / 100;
-    let mut store = Store::load(Row::many(rows, &mut random)).unwrap();
+    let mut store = Store::load(Piece::many(rows, &mut random)).unwrap();
     let list = store.bind(sorted_and_filtered());
     let feed = store.feed(list).unwrap();
     let store = std::cell::RefCell::new(store);
@@ -90,7 +92,7 @@ fn batch(rows: usize, report: &mut Report) {
             let (draws, mut store) = (draws(), store.borrow_mut());
             seconds(|| {
                 for (key, rank) in &draws {
-                    store.edit(key, |row| row.rank = *rank).unwrap();
+                    store.edit(key, |piece| piece.rank = *rank).unwrap();
                     black_box(feed.read(&store).unwrap());
                 }
             })
@@ -100,7 +102,7 @@ fn batch(rows: usize, report: &mut Report) {
             seconds(|| {
                 let done: Result<(), EditError<u64>> = store.batch(|store| {
                     for (key, rank) in &draws {
-                        store.edit(key, |row| row.rank = *rank)?;
+                        store.edit(key, |piece| piece.rank = *rank)?;
                     }
                     Ok(())
                 });

@@ -1,13 +1,14 @@
 //! Binding, another filter, and memory.
 
 use crate::floor::Random;
-use crate::row::Row;
+use crate::row::{BenchItem, Lean, Piece};
 use crate::timing::{Report, Turns, seconds};
 use usual_tide::{Query, Store};
 
-pub fn measure(rows: usize, report: &mut Report) {
+pub(crate) fn measure(rows: usize, report: &mut Report) {
     bind(rows, report);
-    hide(rows, report);
+    hide::<Piece>(rows, report);
+    hide::<Lean>(rows, report);
     memory(rows, report);
 }
 
@@ -16,7 +17,7 @@ fn bind(rows: usize, report: &mut Report) {
     if !report.wants(name) {
         return;
     }
-    let items = Row::many(rows, &mut Random(0x0b1d_b1d0));
+    let items = Piece::many(rows, &mut Random(0x0b1d_b1d0));
     let mut store = Store::load(items.clone()).unwrap();
     report.compare(
         name,
@@ -34,18 +35,21 @@ fn bind(rows: usize, report: &mut Report) {
         },
         || {
             let mut list = None;
-            let time = seconds(|| list = Some(store.bind(Query::new().sort(Row::TITLE))));
+            let time = seconds(|| list = Some(store.bind(Query::new().sort(Piece::TITLE))));
             store.unbind(list.unwrap()).unwrap();
             time
         },
     );
 }
 
-fn hide(rows: usize, report: &mut Report) {
-    let items = Row::many(rows, &mut Random(0x41de));
+fn hide<T: BenchItem>(rows: usize, report: &mut Report) {
+    if !report.wants("filter") {
+        return;
+    }
+    let items = T::many(rows, &mut Random(0x41de));
     let (first, last) = (rows as u64 / 20, rows as u64 * 19 / 20);
-    let outside = move |row: &Row| row.key < first || row.key >= last;
-    let inside = move |row: &Row| row.key >= first && row.key < last;
+    let outside = move |item: &T| *item.key() < first || *item.key() >= last;
+    let inside = move |item: &T| *item.key() >= first && *item.key() < last;
     let turns = Turns {
         rounds: 15,
         operations: 1,
@@ -55,7 +59,10 @@ fn hide(rows: usize, report: &mut Report) {
     let feed = store.feed(list).unwrap();
     let pass = || seconds(|| items.iter().filter(|row| outside(row)).count());
     report.compare(
-        "filter change that hides nine tenths, neighbours, feed read",
+        &format!(
+            "filter change that hides nine tenths, neighbours, feed read, {}",
+            T::NAME
+        ),
         rows,
         &turns,
         pass,
@@ -71,7 +78,10 @@ fn hide(rows: usize, report: &mut Report) {
         },
     );
     report.compare(
-        "filter change that shows nine tenths, neighbours, feed read",
+        &format!(
+            "filter change that shows nine tenths, neighbours, feed read, {}",
+            T::NAME
+        ),
         rows,
         &turns,
         || seconds(|| items.iter().filter(|row| inside(row)).count()),
@@ -82,7 +92,9 @@ fn hide(rows: usize, report: &mut Report) {
             feed.read(&store).unwrap();
             seconds(|| {
                 store
-                    .change_query(list, |query| query.filter(|row: &Row| row.key < u64::MAX))
+                    .change_query(list, |query| {
+                        query.filter(|item: &T| *item.key() < u64::MAX)
+                    })
                     .unwrap();
                 feed.read(&store).unwrap()
             })
@@ -96,9 +108,9 @@ fn memory(rows: usize, report: &mut Report) {
         return;
     }
     let mut random = Random(0x3e3);
-    let mut store = Store::load(Row::many(rows, &mut random)).unwrap();
-    let list = store.bind(Query::new().sort(Row::RANK));
-    let each = |store: &Store<Row>| {
+    let mut store = Store::load(Piece::many(rows, &mut random)).unwrap();
+    let list = store.bind(Query::new().sort(Piece::RANK));
+    let each = |store: &Store<Piece>| {
         let bytes = store.list(list).unwrap().bytes();
         let a_row = |bytes: usize| bytes as f64 / rows as f64;
         format!(
@@ -111,7 +123,7 @@ fn memory(rows: usize, report: &mut Report) {
     for _ in 0..rows {
         let key = random.below(rows) as u64;
         let rank = random.next();
-        store.edit(&key, |row| row.rank = rank).unwrap();
+        store.edit(&key, |piece| piece.rank = rank).unwrap();
     }
     report.figure(
         "memory of a bound list after as many random edits, bytes a row",

@@ -1,16 +1,21 @@
 //! The source's whole new content.
 
 use crate::floor::Random;
-use crate::row::Row;
+use crate::row::{BenchItem, Lean, Piece};
 use crate::timing::{Report, Turns, seconds};
 use usual_tide::{Query, Store};
 
-pub fn measure(rows: usize, report: &mut Report) {
+pub(crate) fn measure(rows: usize, report: &mut Report) {
+    measure_with::<Piece>(rows, report);
+    measure_with::<Lean>(rows, report);
+}
+
+fn measure_with<T: BenchItem>(rows: usize, report: &mut Report) {
     let turns = Turns {
         rounds: 9,
         operations: 1,
     };
-    compare(
+    compare::<T>(
         "reload, 1 % each removed, inserted, edited, moved",
         rows,
         report,
@@ -21,15 +26,15 @@ pub fn measure(rows: usize, report: &mut Report) {
             for _ in 0..share {
                 new.swap_remove(random.below(new.len()));
             }
-            new.sort_by_key(|row| row.key);
+            new.sort_by_key(|row: &T| *row.key());
             for _ in 0..share {
                 let at = random.below(new.len());
-                new[at].rank = random.next();
+                new[at].set_rank(random.next());
             }
             scatter(new, share, random)
         },
     );
-    compare(
+    compare::<T>(
         "reload, 10 rows in the middle changed",
         rows,
         report,
@@ -37,7 +42,7 @@ pub fn measure(rows: usize, report: &mut Report) {
         |old, random| {
             let mut new = old.to_vec();
             for row in &mut new[rows / 2..rows / 2 + 10] {
-                row.rank = random.next();
+                row.set_rank(random.next());
             }
             new
         },
@@ -45,8 +50,8 @@ pub fn measure(rows: usize, report: &mut Report) {
 }
 
 /// Moves and adds rows at random places, in one pass.
-fn scatter(mut rows: Vec<Row>, share: usize, random: &mut Random) -> Vec<Row> {
-    let mut landing: Vec<(usize, Row)> = Vec::new();
+fn scatter<T: BenchItem>(mut rows: Vec<T>, share: usize, random: &mut Random) -> Vec<T> {
+    let mut landing: Vec<(usize, T)> = Vec::new();
     let mut lifted: Vec<usize> = (0..share).map(|_| random.below(rows.len())).collect();
     lifted.sort_unstable();
     lifted.dedup();
@@ -54,7 +59,7 @@ fn scatter(mut rows: Vec<Row>, share: usize, random: &mut Random) -> Vec<Row> {
         landing.push((random.next() as usize, rows.remove(at)));
     }
     for new in 0..share as u64 {
-        landing.push((random.next() as usize, Row::of(1 << 40 | new, random)));
+        landing.push((random.next() as usize, T::of(1 << 40 | new, random)));
     }
     for row in &mut landing {
         row.0 %= rows.len();
@@ -74,18 +79,19 @@ fn scatter(mut rows: Vec<Row>, share: usize, random: &mut Random) -> Vec<Row> {
 
 /// The floor: one pass that compares key and content of all items, pair by pair, in place. Where the
 /// store takes the new items over, the floor drops them, as whoever has read them must.
-fn compare(
+fn compare<T: BenchItem>(
     name: &str,
     rows: usize,
     report: &mut Report,
     turns: &Turns,
-    change: impl Fn(&[Row], &mut Random) -> Vec<Row>,
+    change: impl Fn(&[T], &mut Random) -> Vec<T>,
 ) {
+    let name = &format!("{name}, {}", T::NAME);
     if !report.wants(name) {
         return;
     }
     let mut random = Random(0x5e1f_10ad);
-    let old = Row::many(rows, &mut random);
+    let old = T::many(rows, &mut random);
     let new = change(&old, &mut random);
     let mut store = Store::load(old.clone()).unwrap();
     let list = store.bind(Query::new());
@@ -101,7 +107,7 @@ fn compare(
         }
         seconds(|| same(&old, &fresh))
     };
-    let mut back = |store: &mut Store<Row>| {
+    let back = |store: &mut Store<T>| {
         store.reload(old.clone()).unwrap();
         feed.read(store).unwrap();
         new.clone()
@@ -134,9 +140,9 @@ fn compare(
     );
 }
 
-fn same(old: &[Row], new: &[Row]) -> usize {
+fn same<T: BenchItem>(old: &[T], new: &[T]) -> usize {
     let pairs = old.iter().zip(new);
     pairs
-        .filter(|(one, two)| one.key == two.key && one == two)
+        .filter(|(one, two)| one.key() == two.key() && one == two)
         .count()
 }

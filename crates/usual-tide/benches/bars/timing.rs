@@ -3,21 +3,21 @@
 use std::time::Instant;
 
 /// Prints one line for each measurement.
-pub struct Report {
+pub(crate) struct Report {
     names: Vec<String>,
     /// Name, rows, median seconds of one operation.
     singles: Vec<(String, usize, f64)>,
 }
 
 /// How often work and floor take turns.
-pub struct Turns {
-    pub rounds: usize,
+pub(crate) struct Turns {
+    pub(crate) rounds: usize,
     /// Operations in a round, by which the times are divided.
-    pub operations: usize,
+    pub(crate) operations: usize,
 }
 
 impl Report {
-    pub fn new(names: Vec<String>) -> Self {
+    pub(crate) fn new(names: Vec<String>) -> Self {
         println!("| work | rows | floor | work | ratio | lowest | highest |");
         println!("|---|---|---|---|---|---|---|");
         Self {
@@ -26,12 +26,12 @@ impl Report {
         }
     }
 
-    pub fn wants(&self, name: &str) -> bool {
+    pub(crate) fn wants(&self, name: &str) -> bool {
         self.names.is_empty() || self.names.iter().any(|word| name.contains(word.as_str()))
     }
 
     /// Times `floor` and `work` in turn; each times itself, so that what it prepares does not count.
-    pub fn compare(
+    pub(crate) fn compare(
         &mut self,
         name: &str,
         rows: usize,
@@ -66,14 +66,14 @@ impl Report {
         );
     }
 
-    pub fn figure(&self, name: &str, rows: usize, figure: &str) {
+    pub(crate) fn figure(&self, name: &str, rows: usize, figure: &str) {
         if self.wants(name) {
             println!("| {name} | {rows} | | {figure} | | | |");
         }
     }
 
     /// How a time grew from the fewest rows to the most.
-    pub fn growth(&self, name: &str) {
+    pub(crate) fn growth(&self, name: &str) {
         let times: Vec<_> = self
             .singles
             .iter()
@@ -105,7 +105,7 @@ fn shown(seconds: f64) -> String {
 }
 
 /// The seconds that something takes, its result not optimised away.
-pub fn seconds<R>(work: impl FnOnce() -> R) -> f64 {
+pub(crate) fn seconds<R>(work: impl FnOnce() -> R) -> f64 {
     let start = Instant::now();
     std::hint::black_box(work());
     start.elapsed().as_secs_f64()

@@ -5,7 +5,7 @@ use crate::timing::{Report, Turns, seconds};
 use std::hint::black_box;
 use usual_tide::TreeProbe;
 
-pub fn measure(rows: usize, report: &mut Report) {
+pub(crate) fn measure(rows: usize, report: &mut Report) {
     if !report.wants("tree") {
         return;
     }

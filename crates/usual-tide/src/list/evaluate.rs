@@ -2,6 +2,7 @@
 
 use super::log::Log;
 use super::state::{Context, ListState};
+use super::steady::sort_steadily;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use crate::query::{Query, Sort};
@@ -129,11 +130,11 @@ fn break_ties<'a, T: Item>(
         }
         return;
     }
-    ties.sort_unstable_by(|one, two| {
+    sort_steadily(ties, |one, two| {
         let by_keys = match (item(one.slot), item(two.slot)) {
             (Some(one), Some(two)) => sort.compare_past_prefix(one, two),
             _ => std::cmp::Ordering::Equal,
         };
-        by_keys.then(one.source.cmp(&two.source))
+        by_keys.then(one.source.cmp(&two.source)).is_gt()
     });
 }

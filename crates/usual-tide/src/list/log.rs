@@ -11,7 +11,7 @@ use std::sync::{Arc, Mutex, PoisonError, Weak};
 
 /// Changes that are kept when every feed has read them, so that a position that a person saw
 /// a moment ago can still be told.
-const KEPT_ENTRIES: usize = 256;
+const KEPT_ENTRIES: usize = if cfg!(test) { 8 } else { 256 };
 
 /// Unread changes at which the feeds that lag behind get theirs folded into one.
 const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };

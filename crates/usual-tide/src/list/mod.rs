@@ -12,6 +12,7 @@ mod rebuild;
 mod refilter;
 mod requery;
 mod state;
+mod steady;
 mod undo;
 mod update;
 mod view;

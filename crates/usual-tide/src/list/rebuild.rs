@@ -1,11 +1,13 @@
 //! Bringing a list in step when many rows are touched at once: all rows are laid anew, in one walk.
 
 use super::state::{Context, ListState};
+use super::steady::sort_steadily;
 use super::undo::Undo;
 use super::update::{Fate, Fated, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
+use std::cmp::Ordering;
 use std::sync::Arc;
 
 /// No touched row.
@@ -102,16 +104,19 @@ impl<T: Item> ListState<T> {
             .collect();
         let source = |place: usize| context.source.position(walk.fates[place].touch.slot);
         let item = |place: usize| self.placed_by(walk.fates[place].touch);
-        arriving.sort_by(|one, two| {
-            one.key.cmp(&two.key).then_with(|| {
+        sort_steadily(&mut arriving, |one, two| {
+            let by_items = || {
                 let items = item(one.place).zip(item(two.place));
                 let by_keys = items
                     .zip(self.query.sorting())
                     .map(|((one, two), sort)| sort.compare_past_prefix(one, two));
-                by_keys
-                    .unwrap_or(std::cmp::Ordering::Equal)
-                    .then_with(|| source(one.place).cmp(&source(two.place)))
-            })
+                by_keys.unwrap_or(Ordering::Equal)
+            };
+            one.key
+                .cmp(&two.key)
+                .then_with(by_items)
+                .then_with(|| source(one.place).cmp(&source(two.place)))
+                .is_gt()
         });
         for row in &mut arriving {
             let at_source = source(row.place).unwrap_or(0);
@@ -150,6 +155,7 @@ impl<T: Item> ListState<T> {
 }
 
 /// A row that arrives: its prefix, the gap among the rows before, and its place among the touched.
+#[derive(Clone, Copy)]
 struct Arriving {
     key: u64,
     gap: usize,

@@ -2,6 +2,20 @@
 
 use super::ids::{NodeId, Slot};
 
+/// Where an id stands among others.
+///
+/// Compares whole blocks before it asks which one hit, which the compiler turns into wide comparisons.
+fn place_of<I: Copy + PartialEq>(ids: &[I], wanted: I) -> Option<usize> {
+    const BLOCK: usize = 16;
+    for (block, ids) in ids.chunks(BLOCK).enumerate() {
+        if ids.iter().fold(false, |hit, id| hit | (*id == wanted)) {
+            let within = ids.iter().position(|id| *id == wanted)?;
+            return Some(block * BLOCK + within);
+        }
+    }
+    None
+}
+
 /// A run of rows, chained to its neighbours.
 #[derive(Clone, Debug)]
 pub(super) struct Leaf<const LEAF: usize> {
@@ -39,18 +53,8 @@ impl<const LEAF: usize> Leaf<LEAF> {
     }
 
     /// Where a row stands in this leaf.
-    ///
-    /// Compares whole blocks before it asks which one hit, which the compiler turns into wide
-    /// comparisons.
     pub(super) fn find(&self, slot: Slot) -> Option<usize> {
-        const BLOCK: usize = 16;
-        for (block, rows) in self.slots().chunks(BLOCK).enumerate() {
-            if rows.iter().fold(false, |hit, row| hit | (*row == slot)) {
-                let within = rows.iter().position(|row| *row == slot)?;
-                return Some(block * BLOCK + within);
-            }
-        }
-        None
+        place_of(self.slots(), slot)
     }
 
     pub(super) fn insert(&mut self, at: usize, slot: Slot) {
@@ -144,10 +148,7 @@ impl<const FAN: usize> Inner<FAN> {
 
     /// Which child this is; the caller knows that it is one.
     pub(super) fn index_of(&self, child: NodeId) -> usize {
-        self.children()
-            .iter()
-            .position(|node| *node == child)
-            .unwrap_or(0)
+        place_of(self.children(), child).unwrap_or(0)
     }
 
     pub(super) fn add_to_count(&mut self, at: usize, change: i64) {

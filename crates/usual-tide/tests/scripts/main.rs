@@ -6,6 +6,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 mod checks;
+mod contradictions;
 mod held;
 mod model;
 mod panics;

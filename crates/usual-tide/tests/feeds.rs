@@ -1,0 +1,277 @@
+//! Feeds: what comes to nothing, who reads late, and what is too old.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use std::sync::Arc;
+use usual_tide::{
+    EditError, FeedError, Item, ListId, Place, PositionError, Query, Replica, Store, UnknownList,
+};
+
+#[derive(Clone, PartialEq, Debug, Item)]
+struct Piece {
+    #[item(key)]
+    id: u32,
+    height_mm: u32,
+}
+
+fn store(pieces: u32) -> (Store<Piece>, ListId) {
+    let pieces = (0..pieces).map(|id| Piece {
+        id,
+        height_mm: id % 7,
+    });
+    let mut store = Store::load(pieces).unwrap();
+    let list = store.bind(Query::new());
+    (store, list)
+}
+
+fn replica(store: &Store<Piece>, list: ListId) -> Replica<Piece> {
+    store.list(list).unwrap().items().cloned().collect()
+}
+
+#[test]
+fn what_comes_to_nothing_is_not_told() {
+    let (mut store, list) = store(5);
+    let feed = store.feed(list).unwrap();
+    assert_eq!(feed.read(&store).unwrap(), None);
+
+    store
+        .add(
+            Piece {
+                id: 9,
+                height_mm: 1,
+            },
+            Place::Start,
+        )
+        .unwrap();
+    store.remove(&9).unwrap();
+    assert_eq!(feed.read(&store).unwrap(), None);
+
+    store.edit(&2, |piece| piece.height_mm = 99).unwrap();
+    store.edit(&2, |piece| piece.height_mm = 2).unwrap();
+    assert_eq!(feed.read(&store).unwrap(), None);
+
+    store.move_to(&4, Place::Start).unwrap();
+    store.move_to(&4, Place::End).unwrap();
+    assert_eq!(feed.read(&store).unwrap(), None);
+
+    let gone = store.remove(&3).unwrap();
+    store.add(Piece::clone(&gone), Place::Row(3)).unwrap();
+    assert_eq!(feed.read(&store).unwrap(), None);
+}
+
+#[test]
+fn a_key_that_left_and_came_back_is_a_kept_row() {
+    let (mut store, list) = store(5);
+    let feed = store.feed(list).unwrap();
+    store.remove(&0).unwrap();
+    store
+        .add(
+            Piece {
+                id: 0,
+                height_mm: 50,
+            },
+            Place::End,
+        )
+        .unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    assert!(changes.removed().is_empty() && changes.inserted().is_empty());
+    assert_eq!((changes.moved()[0].from, changes.moved()[0].to), (0, 4));
+    assert_eq!(changes.updated()[0].fields()[0].as_str(), "/height_mm");
+}
+
+#[test]
+fn a_feed_that_reads_after_very_many_edits_gets_one_small_set() {
+    let (mut store, list) = store(100);
+    let late = store.feed(list).unwrap();
+    let mut view = replica(&store, list);
+    // More edits than a list keeps one by one, on few rows.
+    for round in 0..40_000 {
+        store
+            .edit(&(round % 3), |piece| piece.height_mm = 1000 + round)
+            .unwrap();
+        if round % 1000 == 0 {
+            store
+                .move_to(&7, Place::Row(round as usize / 1000))
+                .unwrap();
+        }
+    }
+    let changes = late.read(&store).unwrap().unwrap();
+    assert_eq!(changes.updated().len(), 3);
+    assert_eq!(changes.moved().len(), 1);
+    view.apply(&changes).unwrap();
+    assert!(view.items().eq(store.list(list).unwrap().items()));
+}
+
+#[test]
+fn several_feeds_of_a_list_read_apart() {
+    let (mut store, list) = store(10);
+    let one = store.feed(list).unwrap();
+    store.remove(&0).unwrap();
+    let two = store.feed(list).unwrap();
+    store.remove(&5).unwrap();
+    assert_eq!(one.read(&store).unwrap().unwrap().removed().len(), 2);
+    assert_eq!(two.read(&store).unwrap().unwrap().removed().len(), 1);
+    drop(one);
+    store.remove(&6).unwrap();
+    assert_eq!(two.read(&store).unwrap().unwrap().removed()[0].at, 4);
+}
+
+#[test]
+fn a_stale_position_names_what_the_person_saw_or_is_too_old() {
+    let (mut store, list) = store(10);
+    let seen = store.list(list).unwrap().version();
+    store.remove(&3).unwrap();
+    store
+        .add(
+            Piece {
+                id: 77,
+                height_mm: 0,
+            },
+            Place::Start,
+        )
+        .unwrap();
+    let rows = store.list(list).unwrap();
+    assert_eq!(
+        rows.key_shown(3, seen),
+        Ok(3),
+        "it is gone, and was seen all the same"
+    );
+    assert_eq!(rows.key_shown(4, seen), Ok(4));
+    assert_eq!(
+        rows.key_shown(10, seen),
+        Err(PositionError::OutOfRange {
+            position: 10,
+            len: 10
+        })
+    );
+    for height in 0..2000 {
+        store
+            .edit(&5, |piece| piece.height_mm = 100 + height)
+            .unwrap();
+    }
+    let too_old = store.list(list).unwrap().key_shown(4, seen).unwrap_err();
+    assert!(
+        matches!(too_old, PositionError::TooOld { changes: 2002, .. }),
+        "{too_old}"
+    );
+    let (other, other_list) = self::store(1);
+    let ahead = store.list(list).unwrap().version();
+    assert_eq!(
+        other.list(other_list).unwrap().key_shown(0, ahead),
+        Err(PositionError::UnknownVersion)
+    );
+}
+
+#[test]
+fn a_window_speaks_of_its_rows_alone() {
+    let (mut store, _) = store(100);
+    let list = store.bind(Query::new().skip(10).take(5).numbered());
+    let feed = store.feed(list).unwrap();
+    let mut view = replica(&store, list);
+    assert_eq!(store.list(list).unwrap().number(0), Some(11));
+
+    store.edit(&50, |piece| piece.height_mm = 99).unwrap();
+    assert_eq!(feed.read(&store).unwrap(), None, "out of sight");
+
+    store.remove(&0).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    assert_eq!((changes.removed()[0].at, changes.inserted()[0].at), (0, 4));
+    assert_eq!(changes.touched(), 2);
+    assert_eq!(changes.renumbered(), Some(vec![0..4]));
+    view.apply(&changes).unwrap();
+
+    store.load_more(list, 20).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    assert_eq!(changes.inserted()[0].range(), 5..25);
+    assert_eq!(changes.touched(), 20);
+    view.apply(&changes).unwrap();
+    assert!(view.items().eq(store.list(list).unwrap().items()));
+}
+
+#[test]
+fn hiding_many_neighbours_is_one_run() {
+    let (mut store, list) = store(10_000);
+    let feed = store.feed(list).unwrap();
+    let mut view = replica(&store, list);
+    store
+        .change_query(list, |query| {
+            query.filter(|piece: &Piece| !(500..9_500).contains(&piece.id))
+        })
+        .unwrap();
+    // What a run carries is what was shown, whatever becomes of the items.
+    store.edit(&600, |piece| piece.height_mm = 12_345).unwrap();
+    store.remove(&700).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    assert_eq!(changes.removed().len(), 1);
+    assert_eq!(changes.removed()[0].range(), 500..9_500);
+    assert_eq!(
+        changes.removed()[0].rows.get(100).unwrap().height_mm,
+        600 % 7
+    );
+    assert_eq!(changes.removed()[0].rows.get(200).unwrap().id, 700);
+    view.apply(&changes).unwrap();
+    let mut back: Vec<Arc<Piece>> = view.items().cloned().collect();
+    changes.inverse().apply(&mut back).unwrap();
+    assert_eq!(back.len(), 10_000);
+
+    store.change_query(list, Query::unfiltered).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    assert_eq!(changes.inserted().len(), 1);
+    view.apply(&changes).unwrap();
+    assert!(view.items().eq(store.list(list).unwrap().items()));
+}
+
+#[test]
+fn lists_that_are_gone_or_foreign_are_typed_errors() {
+    let (mut store, list) = store(3);
+    let (mut other, other_list) = self::store(3);
+    let feed = store.feed(list).unwrap();
+    assert!(matches!(
+        feed.read(&other),
+        Err(FeedError::UnknownList(UnknownList { .. }))
+    ));
+    assert!(other.list(list).is_err() && store.list(other_list).is_err());
+    assert!(other.feed(list).is_err() && other.unbind(list).is_err());
+    assert!(other.change_query(list, Query::unsorted).is_err());
+    store.unbind(list).unwrap();
+    assert!(feed.read(&store).is_err());
+    assert!(store.list(list).is_err());
+    assert_eq!(store.unbind(list).unwrap_err().number, 0);
+}
+
+#[test]
+fn refused_edits_say_what_where_and_what_could_have_been() {
+    let (mut store, _) = store(3);
+    let text = |error: EditError<u32>| error.to_string();
+    let piece = |id| Piece { id, height_mm: 0 };
+    assert_eq!(
+        text(store.add(piece(2), Place::Start).unwrap_err()),
+        "the key 2 is taken by the item at position 2"
+    );
+    assert_eq!(
+        text(store.add(piece(9), Place::Gap(4)).unwrap_err()),
+        "position 4 is out of range: it can be 0 to 3"
+    );
+    assert_eq!(
+        text(store.move_to(&1, Place::Row(3)).unwrap_err()),
+        "position 3 is out of range: it can be 0 to 2"
+    );
+    assert_eq!(
+        text(store.move_to(&1, Place::After(8)).unwrap_err()),
+        "no item has the key 8: it was removed, or never added"
+    );
+    let twice = [1, 5, 6, 5].map(piece);
+    let error = store.add_many(twice, Place::End).unwrap_err();
+    assert!(error.is_duplicate());
+    assert_eq!(
+        text(error),
+        "2 keys belong to more than one item: 1 at 0, and in the store; 5 at 1, 3"
+    );
+    let twice = [4, 4, 4].map(piece);
+    assert_eq!(
+        text(store.reload(twice).unwrap_err()),
+        "a key belongs to more than one item: 4 at 0, 1, 2"
+    );
+    assert_eq!(store.len(), 3);
+    assert!(size_of::<EditError<u32>>() <= 32 && size_of::<EditError<String>>() <= 56);
+}
