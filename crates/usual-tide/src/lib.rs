@@ -39,6 +39,7 @@ mod change;
 mod item;
 mod list;
 mod order;
+mod parts;
 mod query;
 #[cfg(feature = "record")]
 pub mod record;

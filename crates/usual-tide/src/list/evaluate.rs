@@ -5,6 +5,7 @@ use super::state::{Context, ListState};
 use super::steady::sort_steadily;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
+use crate::parts::in_parts;
 use crate::query::{Query, Sort};
 use hashbrown::HashMap;
 use std::sync::Arc;
@@ -39,25 +40,28 @@ impl<T: Item> ListState<T> {
 pub(super) fn evaluate<T: Item>(
     query: &Query<T>,
     context: Context<'_, T>,
-    always: impl Fn(Slot) -> bool,
+    always: impl Fn(Slot) -> bool + Sync,
 ) -> Evaluated {
-    let mut slots = Vec::new();
-    if query.has_filter() {
-        for chunk in context.source.chunks() {
-            slots.extend(chunk.iter().copied().filter(|slot| {
-                let item = context.items.get(*slot);
-                item.is_some_and(|item| query.matches(item)) || always(*slot)
-            }));
-        }
+    let slots = if query.has_filter() {
+        let shown = |slot: &Slot| {
+            let item = context.items.get(*slot);
+            item.is_some_and(|item| query.matches(item)) || always(*slot)
+        };
+        in_parts(context.source.len(), |part| -> Vec<Slot> {
+            let rows = context.source.rows_from(context.source.cursor(part.start));
+            rows.take(part.len()).filter(shown).collect()
+        })
+        .concat()
     } else {
-        slots.reserve_exact(context.source.len());
+        let mut slots = Vec::with_capacity(context.source.len());
         for chunk in context.source.chunks() {
             slots.extend_from_slice(chunk);
         }
-    }
+        slots
+    };
     match query.sorting() {
         None => Evaluated { slots, keys: None },
-        Some(sort) => sorted(slots, sort, |slot| context.items.get(slot)),
+        Some(sort) => sorted(&slots, sort, |slot| context.items.get(slot)),
     }
 }
 
@@ -73,19 +77,17 @@ struct Keyed {
 /// Sorts rows that are in source order. Prefixes first, then, where many tie, the next bytes, then
 /// whole items.
 pub(super) fn sorted<'a, T: Item>(
-    slots: Vec<Slot>,
+    slots: &[Slot],
     sort: &Sort<T>,
-    item: impl Fn(Slot) -> Option<&'a Arc<T>>,
+    item: impl Fn(Slot) -> Option<&'a Arc<T>> + Sync,
 ) -> Evaluated {
-    let mut rows: Vec<Keyed> = slots
-        .into_iter()
-        .zip(0..)
-        .map(|(slot, source)| Keyed {
-            key: item(slot).map_or(0, |item| sort.prefix(item)),
-            source,
-            slot,
-        })
-        .collect();
+    let keyed = |source: usize| Keyed {
+        key: item(slots[source]).map_or(0, |item| sort.prefix(item)),
+        source: source as u32,
+        slot: slots[source],
+    };
+    let parts = in_parts(slots.len(), |part| part.map(keyed).collect::<Vec<Keyed>>());
+    let mut rows = parts.concat();
     rows.sort_unstable_by_key(|row| (row.key, row.source));
     let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
     let known_bytes = sort.refinement().map(|refinement| refinement.known_bytes);

@@ -8,6 +8,7 @@ use super::undo::Undo;
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
+use crate::parts::in_parts;
 use crate::query::Query;
 use std::sync::Arc;
 
@@ -38,9 +39,9 @@ impl<T: Item> ListState<T> {
                 (plan, slots, Vec::new())
             }
             Some(sort) => {
-                let hits = self.hits(query, context);
+                let hits = self.hits_by_slot(query, context);
                 let new = self.rows_to_show(&hits, context);
-                let rows = sorted(new, sort, |slot| context.items.get(slot));
+                let rows = sorted(&new, sort, |slot| context.items.get(slot));
                 let keys = rows.keys.unwrap_or_default();
                 let plan = self.plan_by_search(&hits, &rows.slots, &keys, context);
                 (plan, rows.slots, keys)
@@ -84,43 +85,50 @@ impl<T: Item> ListState<T> {
 
     /// The plan for a list in source order, and the rows that arrive: one walk over the source.
     fn plan_by_source(&self, query: &Query<T>, context: Context<'_, T>) -> (Plan, Vec<Slot>) {
+        let hits = self.hits(query, context);
         let mut plan = Plan {
             parts: Vec::new(),
             leaving: Vec::with_capacity(self.rows.len()),
         };
-        let mut slots = Vec::with_capacity(context.source.len().saturating_sub(self.rows.len()));
-        let all_shown = self.rows.len() == context.source.len();
+        let hidden = context.source.len().saturating_sub(self.rows.len());
+        let mut slots = Vec::with_capacity(hidden);
         let mut at = 0;
-        for chunk in context.source.chunks() {
-            for slot in chunk {
-                let item = context.items.get(*slot);
-                let hit = item.is_some_and(|item| query.matches(item))
-                    || (!self.held.is_empty() && self.held.contains_key(slot));
-                if all_shown || self.rows.contains(*slot) {
-                    plan.keep_or_leave(at, *slot, hit);
-                    at += 1;
-                } else if hit {
-                    plan.arrive(slots.len());
-                    slots.push(*slot);
-                }
+        for (slot, hit) in context.source.chunks().flatten().zip(hits) {
+            if hidden == 0 || self.rows.contains(*slot) {
+                plan.keep_or_leave(at, *slot, hit);
+                at += 1;
+            } else if hit {
+                plan.arrive(slots.len());
+                slots.push(*slot);
             }
         }
         (plan, slots)
     }
 
-    /// Which items the filter lets pass, by slot.
-    fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> Bits {
-        let mut hits = Bits::new(context.items.used());
-        for slot in context.source.chunks().flatten() {
-            let item = context.items.get(*slot);
-            if item.is_some_and(|item| query.matches(item)) {
-                hits.set(slot.index());
+    /// For each item, in source order, whether the filter lets it pass or it is held.
+    fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> impl Iterator<Item = bool> {
+        let held = |slot: &Slot| !self.held.is_empty() && self.held.contains_key(slot);
+        let hit = |slot: Slot| {
+            let item = context.items.get(slot);
+            item.is_some_and(|item| query.matches(item)) || held(&slot)
+        };
+        let parts = in_parts(context.source.len(), |part| -> Vec<bool> {
+            let rows = context.source.rows_from(context.source.cursor(part.start));
+            rows.take(part.len()).map(hit).collect()
+        });
+        parts.into_iter().flatten()
+    }
+
+    /// The same by slot.
+    fn hits_by_slot(&self, query: &Query<T>, context: Context<'_, T>) -> Bits {
+        let mut by_slot = Bits::new(context.items.used());
+        let hits = self.hits(query, context);
+        for (slot, hit) in context.source.chunks().flatten().zip(hits) {
+            if hit {
+                by_slot.set(slot.index());
             }
         }
-        for slot in self.held.keys() {
-            hits.set(slot.index());
-        }
-        hits
+        by_slot
     }
 
     fn rows_to_show(&self, hits: &Bits, context: Context<'_, T>) -> Vec<Slot> {

@@ -8,6 +8,7 @@ use super::many::keep_one;
 use crate::change::heaviest_increasing;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
+use crate::parts::in_parts;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -100,27 +101,37 @@ impl<T: Item> Store<T> {
 
     /// Finds for each new item the row that it was.
     fn match_items(&self, items: &[T]) -> Plan {
-        let mut plan = Plan::new(self.source.chunks().flatten().copied().collect());
-        let mut guess = Guess::default();
+        let old: Vec<Slot> = self.source.chunks().flatten().copied().collect();
+        let parts = in_parts(items.len(), |part| self.match_part(part, items, &old));
+        let mut plan = Plan::of_parts(parts);
+        plan.old = old;
+        plan.finish(items);
+        plan
+    }
+
+    fn match_part(&self, part: Range<usize>, items: &[T], old: &[Slot]) -> Plan {
+        let mut plan = Plan::default();
+        // As a rule items are not far from where they were.
+        let mut guess = Guess::at(part.start);
         let mut positions = Positions::default();
-        for (at, item) in items.iter().enumerate() {
-            let old = |position: usize| self.items.get(*plan.old.get(position)?);
-            let is_it = |position| old(position).is_some_and(|old| old.key() == item.key());
+        for at in part {
+            let item = &items[at];
+            let before = |position: usize| self.items.get(*old.get(position)?);
+            let is_it = |position| before(position).is_some_and(|old| old.key() == item.key());
             let found = guess.next_if(is_it).or_else(|| {
                 let slot = self.slot(item.key())?;
-                guess.jump(positions.of(slot, &self.source, &plan.old)?)
+                guess.jump(positions.of(slot, &self.source, old)?)
             });
             match found {
                 Some(position) => {
-                    if old(position).is_some_and(|old| **old != *item) {
-                        plan.edited.push((at, plan.old[position]));
+                    if before(position).is_some_and(|old| **old != *item) {
+                        plan.edited.push((at, old[position]));
                     }
-                    plan.note_kept(at, position);
+                    plan.note_kept(at, position, 1);
                 }
                 None => plan.added.push(at),
             }
         }
-        plan.finish(items);
         plan
     }
 
@@ -206,6 +217,7 @@ impl<T: Item> Store<T> {
 const REBUILD_SHARE: usize = 40;
 
 /// How the new items come from the old rows.
+#[derive(Default)]
 struct Plan {
     /// The old rows in order.
     old: Vec<Slot>,
@@ -235,24 +247,27 @@ impl KeptRun {
 }
 
 impl Plan {
-    fn new(old: Vec<Slot>) -> Self {
-        Self {
-            old,
-            kept: Vec::new(),
-            added: Vec::new(),
-            edited: Vec::new(),
-            gone: Vec::new(),
-            repeated: false,
+    /// The plans of neighbouring parts as one.
+    fn of_parts(parts: Vec<Self>) -> Self {
+        let mut parts = parts.into_iter();
+        let mut plan = parts.next().unwrap_or_default();
+        for part in parts {
+            for run in part.kept {
+                plan.note_kept(run.at, run.from, run.len);
+            }
+            plan.added.extend(part.added);
+            plan.edited.extend(part.edited);
         }
+        plan
     }
 
-    fn note_kept(&mut self, at: usize, from: usize) {
+    fn note_kept(&mut self, at: usize, from: usize, len: usize) {
         match self.kept.last_mut() {
-            Some(run) if run.at + run.len == at && run.from + run.len == from => run.len += 1,
+            Some(run) if run.at + run.len == at && run.from + run.len == from => run.len += len,
             _ => self.kept.push(KeptRun {
                 at,
                 from,
-                len: 1,
+                len,
                 stays: true,
             }),
         }
@@ -324,7 +339,6 @@ impl Positions {
 
 /// Guesses that the next item is the row after the last match, or one of the next few, or the row
 /// after the last that was looked up: mostly it is, and no key need be looked up.
-#[derive(Default)]
 struct Guess {
     here: usize,
     /// Behind the row that was matched elsewhere, when that was the last match.
@@ -334,6 +348,13 @@ struct Guess {
 impl Guess {
     /// How many rows may be gone before the next is looked up.
     const AHEAD: usize = 3;
+
+    fn at(position: usize) -> Self {
+        Self {
+            here: position,
+            there: None,
+        }
+    }
 
     /// The position of the guessed row that is the one.
     fn next_if(&mut self, is_it: impl Fn(usize) -> bool) -> Option<usize> {

@@ -1,0 +1,45 @@
+//! Long passes over all items, shared between the machine's cores.
+
+use std::num::NonZero;
+use std::ops::Range;
+use std::panic::resume_unwind;
+use std::thread::{Builder, available_parallelism, scope};
+
+/// Items from which a pass is worth a second thread.
+const WORTH_SHARING: usize = if cfg!(test) { 32 } else { 50_000 };
+
+/// Threads at the most: a pass is bound by memory soon.
+const MOST_THREADS: usize = 4;
+
+/// Does a pass over `0..len` in parts, side by side where that pays; gives the results in order.
+///
+/// A part that panics panics here, after the others have ended. Where no thread can be had, the
+/// parts are done one after another.
+pub(crate) fn in_parts<R: Send>(len: usize, work: impl Fn(Range<usize>) -> R + Sync) -> Vec<R> {
+    if len < WORTH_SHARING {
+        return vec![work(0..len)];
+    }
+    let threads = available_parallelism()
+        .map_or(1, NonZero::get)
+        .min(MOST_THREADS);
+    let share = len.div_ceil(threads);
+    let ranges = (0..len)
+        .step_by(share)
+        .map(|start| start..len.min(start + share));
+    let work = &work;
+    scope(|scope| {
+        let running: Vec<_> = ranges
+            .clone()
+            .skip(1)
+            .map(|range| Builder::new().spawn_scoped(scope, move || work(range)))
+            .collect();
+        let mut results = Vec::with_capacity(threads);
+        for (range, thread) in ranges.zip([None].into_iter().chain(running.into_iter().map(Some))) {
+            results.push(match thread {
+                Some(Ok(thread)) => thread.join().unwrap_or_else(|panic| resume_unwind(panic)),
+                None | Some(Err(_)) => work(range),
+            });
+        }
+        results
+    })
+}
