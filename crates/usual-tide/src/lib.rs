@@ -51,7 +51,10 @@ pub use list::{
     BoundList, Feed, FeedError, ListBytes, ListId, PositionError, UnknownList, Version,
 };
 pub use query::{Query, Sort, SortRank, SortValue};
-pub use store::{DuplicateKey, EditError, OnDuplicate, Place, Reloaded, Store};
+pub use store::{
+    DuplicateKey, EditError, OnDuplicate, Place, Reloaded, SkipReason, Skipped, Store, UndoError,
+    Undone,
+};
 
 #[cfg(feature = "probe")]
 #[doc(hidden)]

@@ -13,6 +13,9 @@ use std::sync::{Arc, Mutex, PoisonError, Weak};
 /// a moment ago can still be told.
 const KEPT_ENTRIES: usize = if cfg!(test) { 8 } else { 256 };
 
+/// Rows that these changes may speak of, together.
+const KEPT_ROWS: usize = if cfg!(test) { 32 } else { 4096 };
+
 /// Unread changes at which the feeds that lag behind get theirs folded into one.
 const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };
 
@@ -120,8 +123,7 @@ impl<T> Log<T> {
         if self.entries.len() <= 1 {
             return;
         }
-        let most_weight = KEPT_ENTRIES.max(rows / 8);
-        if self.entries.len() <= KEPT_ENTRIES && self.weight <= most_weight {
+        if self.entries.len() <= KEPT_ENTRIES && self.weight <= KEPT_ROWS {
             return;
         }
         if self.entries.len() > MOST_UNREAD || self.weight > rows.max(MOST_UNREAD) {
@@ -129,7 +131,7 @@ impl<T> Log<T> {
         }
         let needed = self.oldest_unread();
         while self.first < needed.0
-            && (self.entries.len() > KEPT_ENTRIES || self.weight > most_weight)
+            && (self.entries.len() > KEPT_ENTRIES || self.weight > KEPT_ROWS)
         {
             let Some(entry) = self.entries.pop_front() else {
                 break;

@@ -1,6 +1,7 @@
 //! All or nothing.
 
 use super::Store;
+use super::history::Route;
 use crate::item::Item;
 use crate::list::Mark;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
@@ -74,6 +75,7 @@ impl<T: Item> Store<T> {
         match outcome {
             Ok(Ok(done)) => {
                 if self.journal.depth == 0 {
+                    self.note_steps();
                     self.seal();
                 }
                 Ok(done)
@@ -107,6 +109,8 @@ impl<T: Item> Store<T> {
         }
         self.take_back(start.steps);
         if self.journal.depth == 0 {
+            self.history.name = None;
+            self.history.route = Route::Person;
             self.seal();
         }
     }

@@ -136,22 +136,27 @@ impl<T: Item> Store<T> {
 
     /// Takes a new item in, which has no place in source order yet.
     pub(super) fn take_in(&mut self, item: Arc<T>) -> Result<Slot, EditError<T::Key>> {
-        let slot = self.items.insert(item).ok_or(EditError::TooMany)?;
+        let slot = self
+            .items
+            .insert(Arc::clone(&item))
+            .ok_or(EditError::TooMany)?;
         self.keys.insert(slot, &self.items);
-        self.journal.steps.push(Step::Added { slot });
+        self.journal.steps.push(Step::Added { slot, item });
         Ok(slot)
     }
 
     pub(super) fn take_out(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
+        let after = self.source.rows_before(slot).next();
         let at = self.source.remove(slot).map(|(at, _)| at);
-        self.journal.steps.push(Step::Removed { slot, at });
+        self.journal.steps.push(Step::Removed { slot, at, after });
     }
 
     /// Lets go of an item whose place in source order is about to be laid anew.
     pub(super) fn forget(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
-        self.journal.steps.push(Step::Removed { slot, at: None });
+        let (at, after) = (None, None);
+        self.journal.steps.push(Step::Removed { slot, at, after });
     }
 
     /// Lays source order anew.
@@ -162,14 +167,19 @@ impl<T: Item> Store<T> {
     }
 
     pub(super) fn swap_item(&mut self, slot: Slot, item: Arc<T>) {
-        if let Some(before) = self.items.set(slot, item) {
-            self.journal.steps.push(Step::Replaced { slot, before });
+        if let Some(before) = self.items.set(slot, Arc::clone(&item)) {
+            self.journal.steps.push(Step::Replaced {
+                slot,
+                before,
+                after: item,
+            });
         }
     }
 
     pub(super) fn lift(&mut self, slot: Slot) {
+        let after = self.source.rows_before(slot).next();
         if let Some((at, _)) = self.source.remove(slot) {
-            self.journal.steps.push(Step::Lifted { slot, at });
+            self.journal.steps.push(Step::Lifted { slot, at, after });
         }
     }
 

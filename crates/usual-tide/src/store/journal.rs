@@ -11,14 +11,27 @@ use std::sync::Arc;
 /// One step of an edit.
 pub(super) enum Step<T> {
     /// A new item was put into the arena and the key table, and into source order.
-    Added { slot: Slot },
+    Added { slot: Slot, item: Arc<T> },
     /// An item left the key table and source order; it stays in the arena until the edit is final.
-    /// `at` is its position in source order, none when the whole order is noted apart.
-    Removed { slot: Slot, at: Option<usize> },
+    /// `at` is its position in source order, none when the whole order is noted apart; `after` is the
+    /// row before it.
+    Removed {
+        slot: Slot,
+        at: Option<usize>,
+        after: Option<Slot>,
+    },
     /// An item was replaced.
-    Replaced { slot: Slot, before: Arc<T> },
+    Replaced {
+        slot: Slot,
+        before: Arc<T>,
+        after: Arc<T>,
+    },
     /// An item was taken from its place in source order, to be put down again.
-    Lifted { slot: Slot, at: usize },
+    Lifted {
+        slot: Slot,
+        at: usize,
+        after: Option<Slot>,
+    },
     /// A lifted item was put down.
     PutDown { slot: Slot },
     /// An item got another place; the whole order is noted apart.
@@ -91,21 +104,21 @@ impl<T: Item> Store<T> {
     pub(super) fn take_back(&mut self, start: usize) {
         while self.journal.steps.len() > start {
             match self.journal.steps.pop() {
-                Some(Step::Added { slot }) => {
+                Some(Step::Added { slot, .. }) => {
                     self.source.remove(slot);
                     self.keys.remove(slot, &self.items);
                     self.items.release(slot);
                 }
-                Some(Step::Removed { slot, at }) => {
+                Some(Step::Removed { slot, at, .. }) => {
                     if let Some(at) = at {
                         self.source.insert(at, slot, 0);
                     }
                     self.keys.insert(slot, &self.items);
                 }
-                Some(Step::Replaced { slot, before }) => {
+                Some(Step::Replaced { slot, before, .. }) => {
                     self.items.set(slot, before);
                 }
-                Some(Step::Lifted { slot, at }) => self.source.insert(at, slot, 0),
+                Some(Step::Lifted { slot, at, .. }) => self.source.insert(at, slot, 0),
                 Some(Step::PutDown { slot }) => {
                     self.source.remove(slot);
                 }
@@ -155,7 +168,7 @@ fn touches<'a, T>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a
 
 fn touch<'a, T>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touch<'a, T>> {
     let (slot, moved) = match step {
-        Step::Added { slot } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
+        Step::Added { slot, .. } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
             (*slot, false)
         }
         Step::Lifted { slot, .. } | Step::PutDown { slot } | Step::Moved { slot } => (*slot, true),

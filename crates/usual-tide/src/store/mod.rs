@@ -4,6 +4,7 @@ mod batch;
 mod duplicates;
 mod edit;
 mod error;
+mod history;
 mod journal;
 mod lists;
 mod many;
@@ -12,12 +13,14 @@ mod reload;
 
 pub use duplicates::{DuplicateKey, OnDuplicate};
 pub use error::EditError;
+pub use history::{SkipReason, Skipped, UndoError, Undone};
 pub use place::Place;
 pub use reload::Reloaded;
 
 use crate::item::{Arena, Item, KeyTable};
 use crate::list::{Context, ListState};
 use crate::order::{RowTree, Slot};
+use history::History;
 use journal::Journal;
 use std::fmt;
 use std::sync::Arc;
@@ -55,6 +58,7 @@ pub struct Store<T: Item> {
     /// Lists by number; `None` once unbound.
     lists: Vec<Option<ListState<T>>>,
     journal: Journal<T>,
+    history: History<T>,
 }
 
 impl<T: Item> Store<T> {
@@ -68,6 +72,7 @@ impl<T: Item> Store<T> {
             source: RowTree::new(false),
             lists: Vec::new(),
             journal: Journal::new(),
+            history: History::new(),
         }
     }
 

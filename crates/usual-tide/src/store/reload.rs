@@ -28,7 +28,8 @@ pub struct Reloaded {
 impl<T: Item> Store<T> {
     /// Takes the source's whole new content and makes the edits that it amounts to: items that are the
     /// same stay untouched, and the fewest possible are moved. Lists keep their rows, and feeds see
-    /// what differs. O(n) comparisons, O(k log n) for the k items that differ.
+    /// what differs. It comes from the source, so it is no step that a person can undo. O(n)
+    /// comparisons, O(k log n) for the k items that differ.
     ///
     /// ```
     /// use usual_tide::{Item, Reloaded, Store};
@@ -68,7 +69,7 @@ impl<T: Item> Store<T> {
         let plan = self.plan_reload(&items)?;
         let mut items = items.into_iter();
         let mut next = 0;
-        self.attempt(|store| {
+        self.from_source(|store| {
             store.carry_out(&plan, |at| {
                 let item = items.nth(at - next);
                 next = at + 1;
@@ -85,7 +86,7 @@ impl<T: Item> Store<T> {
     /// Those of [`reload`](Self::reload).
     pub fn reload_from(&mut self, items: &[T]) -> Result<Reloaded, EditError<T::Key>> {
         let plan = self.plan_reload(items)?;
-        self.attempt(|store| store.carry_out(&plan, |at| items.get(at).cloned()))
+        self.from_source(|store| store.carry_out(&plan, |at| items.get(at).cloned()))
     }
 
     fn plan_reload(&self, items: &[T]) -> Result<Plan, EditError<T::Key>> {

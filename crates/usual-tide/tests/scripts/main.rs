@@ -11,3 +11,4 @@ mod held;
 mod model;
 mod panics;
 mod script;
+mod undo;

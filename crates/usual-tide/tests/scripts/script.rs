@@ -9,7 +9,7 @@ use usual_tide::{
 };
 
 #[derive(Clone, Debug)]
-enum Op {
+pub(super) enum Op {
     Add {
         key: u16,
         seed: u8,
@@ -71,7 +71,7 @@ enum Op {
     },
 }
 
-fn edit() -> impl Strategy<Value = Op> {
+pub(super) fn edit() -> impl Strategy<Value = Op> {
     let at = || any::<u8>();
     let many = || prop::collection::vec(any::<u8>(), 0..6);
     prop_oneof![
@@ -181,7 +181,11 @@ fn policy(choice: u8) -> OnDuplicate {
 }
 
 /// Does an edit to the store and to the model, and checks that both agree on whether it can be done.
-fn apply(op: &Op, store: &mut Store<Thing>, model: &mut Vec<Thing>) -> Result<(), EditError<u16>> {
+pub(super) fn apply(
+    op: &Op,
+    store: &mut Store<Thing>,
+    model: &mut Vec<Thing>,
+) -> Result<(), EditError<u16>> {
     let unchanged = model.clone();
     let done = attempt(op, store, model);
     if done.is_err() {
@@ -521,7 +525,7 @@ impl Watched {
     }
 }
 
-fn start() -> impl Strategy<Value = Vec<Thing>> {
+pub(super) fn start() -> impl Strategy<Value = Vec<Thing>> {
     prop::collection::vec((0..60u16, any::<u8>()), 0..40).prop_map(|seeds| {
         let things = seeds
             .into_iter()

@@ -1,0 +1,26 @@
+#!/usr/bin/env bash
+# Measures what the operations cost and puts the tables into docs/costs.md, between its two marks.
+# Each group runs in a process of its own, so that none finds a heap that another has worn.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+cargo bench --quiet -p usual-tide --features probe --no-run
+table=$(mktemp)
+trap 'rm -f "$table"' EXIT
+{
+    echo "| work | rows | floor | work | ratio | lowest | highest |"
+    echo "|---|---|---|---|---|---|---|"
+    for group in "tree" "edit that" "batch" "reload, 1 %" "reload, 10" "bind" "filter" "memory"; do
+        for rows in 10000 100000 1000000; do
+            cargo bench --quiet -p usual-tide --features probe --bench bars -- "$rows" "$group" | grep '^| [a-z]' | grep -v '^| work'
+        done
+    done
+} | tee "$table"
+machine="$(nproc) cores, $(grep -m1 'model name' /proc/cpuinfo | cut -d: -f2 | xargs), $(free -g | awk '/Mem/ {print $2}') GiB"
+python3 - "$table" "$machine" <<'PY'
+import datetime, pathlib, re, sys
+page = pathlib.Path("docs/costs.md")
+table = pathlib.Path(sys.argv[1]).read_text().strip()
+head = f"Measured on {datetime.date.today()}; {sys.argv[2]}."
+text = re.sub(r"(<!-- measured -->\n).*?(<!-- end -->)", lambda m: f"{m[1]}{head}\n\n{table}\n{m[2]}", page.read_text(), flags=re.S)
+page.write_text(text)
+PY
