@@ -20,6 +20,9 @@ python3 - "$table" "$machine" <<'PY'
 import datetime, pathlib, re, sys
 page = pathlib.Path("docs/costs.md")
 table = pathlib.Path(sys.argv[1]).read_text().strip()
+times = {int(rows): (float(t), unit) for rows, t, unit in re.findall(r"^\| edit that moves a row, feed read \| (\d+) \| [^|]+ \| ([\d.]+) (ns|µs) \|", table, flags=re.M)}
+ns = {rows: t * (1000 if unit == "µs" else 1) for rows, (t, unit) in times.items()}
+table += f"\n| growth of the edit from 10,000 rows to 1,000,000 | | | {ns[1_000_000] / ns[10_000]:.1f} times | | | |"
 head = f"Measured on {datetime.date.today()}; {sys.argv[2]}."
 text = re.sub(r"(<!-- measured -->\n).*?(<!-- end -->)", lambda m: f"{m[1]}{head}\n\n{table}\n{m[2]}", page.read_text(), flags=re.S)
 page.write_text(text)

@@ -3,7 +3,7 @@
 use usual_tide::record::{
     FieldNameError, ParseError, RecordError, RecordKey, SetError, SortTextError,
 };
-use usual_tide::{ApplyError, EditError, FeedError, UnknownList};
+use usual_tide::{ApplyError, EditError, FeedError, UndoError, UnknownList};
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum CommandError {
@@ -47,6 +47,8 @@ pub(crate) enum CommandError {
     Piece(#[from] RecordError),
     #[error("the demo's piece cannot be edited: {0}")]
     Set(#[from] SetError),
+    #[error("the demo's step cannot be undone: {0}")]
+    Undo(#[from] UndoError<RecordKey>),
     #[error("{0}")]
     List(#[from] UnknownList),
     #[error("{0}")]

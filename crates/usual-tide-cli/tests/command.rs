@@ -176,8 +176,8 @@ fn the_demo_ends_in_step() {
     let output = run(&["demo"]);
     assert!(output.status.success());
     let text = stdout(&output);
-    assert!(text.contains("The view's 238 rows equal the list's 238 rows"));
-    assert_eq!(text.matches("rows touched").count(), 9);
+    assert!(text.contains("The view's 241 rows equal the list's 241 rows"));
+    assert_eq!(text.matches("rows touched").count(), 10);
     assert!(!text.contains('\u{1b}'), "colour in a pipe");
     let widest = text.lines().map(|line| line.chars().count()).max();
     assert!(widest <= Some(100), "{widest:?} columns");

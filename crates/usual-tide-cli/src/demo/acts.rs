@@ -92,6 +92,15 @@ pub(super) const ALL: &[Act] = &[
         },
     },
     Act {
+        heading: "That was a mistake",
+        story: "They were on the wrong shelf. One step back, and each is where it was.",
+        code: "store.undo()",
+        edit: |store, _| {
+            store.undo()?;
+            Ok(())
+        },
+    },
+    Act {
         heading: "Everything again, in the queue's order",
         story: "The filter and the sort go; every row comes back to its place.",
         code: "store.change_query(list, |query| query.unfiltered().unsorted())",
