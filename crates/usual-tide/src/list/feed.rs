@@ -1,11 +1,10 @@
 //! Feeds: what a consumer has not seen yet, as one change set.
 
-use super::history::Version;
-use super::log::{Entry, lock};
+use super::log::{Cursor, Entry, lock};
 use super::project::project;
 use super::state::{Context, ListState};
 use super::{ListId, UnknownList};
-use crate::change::{Alignment, ChangeSet, Numbers};
+use crate::change::{ChangeSet, Numbers};
 use crate::item::Item;
 use crate::query::Window;
 use std::fmt;
@@ -20,14 +19,6 @@ use std::sync::{Arc, Mutex};
 pub struct Feed<T: Item> {
     list: ListId,
     cursor: Arc<Mutex<Cursor<T>>>,
-}
-
-/// How far a feed has read.
-pub(super) struct Cursor<T> {
-    pub(super) version: Version,
-    /// What came before that version and is unread all the same: it was folded into one.
-    pub(super) unread: Option<Alignment<T>>,
-    window: Window,
 }
 
 /// Why a feed cannot be read.

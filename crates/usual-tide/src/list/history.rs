@@ -2,12 +2,9 @@
 
 use super::log::Entry;
 use super::state::{Context, ListState};
+use super::version::Version;
 use crate::change::{Alignment, Segment};
 use crate::item::Item;
-
-/// How often a list had changed when something was read from it.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
-pub struct Version(pub(super) u64);
 
 /// Why a position that was read earlier names no row.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]

@@ -1,8 +1,7 @@
 //! What happened to a list's rows lately, for feeds that have not read it yet and for positions that
 //! were read a moment ago.
 
-use super::feed::Cursor;
-use super::history::Version;
+use super::version::Version;
 use crate::change::{Alignment, Segment, TouchedRow, align_touched, compose_all};
 use crate::query::Window;
 use std::borrow::Cow;
@@ -180,6 +179,14 @@ impl<T> Log<T> {
         let whole = compose_all(&entries, &|entry| entry.align())?;
         Some(make(&whole))
     }
+}
+
+/// How far a feed has read.
+pub(super) struct Cursor<T> {
+    pub(super) version: Version,
+    /// What came before that version and is unread all the same: it was folded into one.
+    pub(super) unread: Option<Alignment<T>>,
+    pub(super) window: Window,
 }
 
 /// A part of what a feed has not read.

@@ -11,17 +11,20 @@ mod project;
 mod rebuild;
 mod refilter;
 mod requery;
+mod rollback;
 mod state;
 mod steady;
 mod undo;
 mod update;
+mod version;
 mod view;
 
 pub use feed::{Feed, FeedError};
-pub use history::{PositionError, Version};
+pub use history::PositionError;
+pub(crate) use rollback::Mark;
 pub(crate) use state::{Context, ListState};
-pub(crate) use undo::Mark;
 pub(crate) use update::Touch;
+pub use version::Version;
 pub use view::{BoundList, ListBytes};
 
 /// Names one bound list of one store.

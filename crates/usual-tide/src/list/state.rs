@@ -1,11 +1,11 @@
 //! What a store keeps for each bound list.
 
-use super::history::Version;
 use super::log::Log;
 use super::undo::Undo;
+use super::version::Version;
 use crate::item::{Arena, Item, KeyTable};
 use crate::order::{RowTree, Slot};
-use crate::query::{Query, Window};
+use crate::query::{Query, Sort, Window};
 use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::ops::Range;
@@ -79,13 +79,13 @@ impl<T: Item> ListState<T> {
         source_position: usize,
         context: Context<'_, T>,
     ) -> bool {
-        let by_keys = match (self.query.sorting(), self.placing_item(row, context)) {
-            (Some(sort), Some(other)) => sort.compare_past_prefix(other, item),
-            _ => Ordering::Equal,
-        };
-        by_keys
-            .then_with(|| context.source.position(row).cmp(&Some(source_position)))
-            .is_lt()
+        self.precedes(
+            row,
+            item,
+            source_position,
+            context,
+            Sort::compare_past_prefix,
+        )
     }
 
     /// The same for rows of any prefix.
@@ -96,8 +96,19 @@ impl<T: Item> ListState<T> {
         source_position: usize,
         context: Context<'_, T>,
     ) -> bool {
+        self.precedes(row, item, source_position, context, Sort::compare)
+    }
+
+    fn precedes(
+        &self,
+        row: Slot,
+        item: &T,
+        source_position: usize,
+        context: Context<'_, T>,
+        compare: impl Fn(&Sort<T>, &T, &T) -> Ordering,
+    ) -> bool {
         let by_keys = match (self.query.sorting(), self.placing_item(row, context)) {
-            (Some(sort), Some(other)) => sort.compare(other, item),
+            (Some(sort), Some(other)) => compare(sort, other, item),
             _ => Ordering::Equal,
         };
         by_keys

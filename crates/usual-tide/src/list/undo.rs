@@ -1,9 +1,6 @@
-//! Taking back what an edit did to a list, without asking any user code.
+//! What takes back one change to a list.
 
-use super::log::Entry;
 use super::plan::Shown;
-use super::state::ListState;
-use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
 use hashbrown::HashMap;
@@ -33,51 +30,4 @@ pub(super) enum Undo<T> {
     Held(HashMap<Slot, Arc<T>>),
     /// The change was noted.
     Logged,
-}
-
-/// A state that a list can be taken back to.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Mark(usize);
-
-impl<T: Item> ListState<T> {
-    /// The state now, good until the next [`seal`](Self::seal).
-    pub(crate) fn mark(&self) -> Mark {
-        Mark(self.undo.len())
-    }
-
-    /// Makes all changes final.
-    pub(crate) fn seal(&mut self) {
-        self.undo.clear();
-        self.log.trim(self.rows.len());
-    }
-
-    /// Takes back the changes since a mark.
-    pub(crate) fn roll_back(&mut self, mark: Mark) {
-        while self.undo.len() > mark.0 {
-            match self.undo.pop() {
-                Some(Undo::Removed { slot, at, key }) => self.rows.insert(at, slot, key),
-                Some(Undo::Inserted { slot }) => {
-                    self.rows.remove(slot);
-                }
-                Some(Undo::RemovedRun {
-                    at,
-                    shown,
-                    range,
-                    keys,
-                }) => self.rows.insert_run(at, &shown.slots[range], &keys),
-                Some(Undo::InsertedRun { at, len }) => self.rows.remove_run(at, len, |_| ()),
-                Some(Undo::Rebuilt(rows)) => self.rows = *rows,
-                Some(Undo::Requeried(query)) => self.query = *query,
-                Some(Undo::Held(held)) => self.held = held,
-                Some(Undo::Logged) => self.log.forget_last(),
-                None => {}
-            }
-        }
-    }
-
-    /// Notes a change that is complete.
-    pub(super) fn note(&mut self, entry: Entry<T>) {
-        self.log.push(entry);
-        self.undo.push(Undo::Logged);
-    }
 }

@@ -1,8 +1,9 @@
 //! Reading a bound list.
 
 use super::ListId;
-use super::history::{PositionError, Version};
+use super::history::PositionError;
 use super::state::{Context, ListState};
+use super::version::Version;
 use crate::item::Item;
 use crate::query::Query;
 use std::fmt;

@@ -1,6 +1,7 @@
 //! Queries: what a bound list shows, and in what order.
 
 mod sort;
+mod sort_key;
 mod value;
 mod window;
 

@@ -1,10 +1,10 @@
 //! Sorts: one or more keys, each with its direction.
 
+use super::sort_key::{ByComparison, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
 use crate::item::Field;
 use std::cmp::Ordering;
 use std::fmt;
-use std::marker::PhantomData;
 use std::sync::Arc;
 
 /// An order of rows, by one key or by several that break each other's ties.
@@ -34,16 +34,6 @@ struct Level<T> {
     missing_first: bool,
 }
 
-/// What a level needs to know of a key, whatever its type.
-trait SortKey<T>: Send + Sync {
-    fn ranked(&self) -> bool;
-    fn deciding_bits(&self) -> u32;
-    fn rank(&self, item: &T) -> SortRank;
-    fn prefix(&self, item: &T) -> u64;
-    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
-    fn compare(&self, one: &T, two: &T) -> Ordering;
-}
-
 /// Bits that a rank takes at the top of a prefix.
 const RANK_BITS: u32 = 2;
 
@@ -54,10 +44,7 @@ impl<T> Sort<T> {
         T: 'static,
         V: SortValue + ?Sized + 'static,
     {
-        Self::single(ByPart {
-            get,
-            value: PhantomData,
-        })
+        Self::single(ByPart::new(get))
     }
 
     /// Ascending by a value that is computed from the item, each time it is compared.
@@ -66,10 +53,7 @@ impl<T> Sort<T> {
         T: 'static,
         V: SortValue + 'static,
     {
-        Self::single(ByValue {
-            get,
-            value: PhantomData,
-        })
+        Self::single(ByValue::new(get))
     }
 
     /// In an order of your own, which must be total. No prefix can be cached for it, so it is slower
@@ -78,7 +62,7 @@ impl<T> Sort<T> {
     where
         T: 'static,
     {
-        Self::single(ByComparison { compare })
+        Self::single(ByComparison(compare))
     }
 
     fn single(key: impl SortKey<T> + 'static) -> Self {
@@ -261,97 +245,6 @@ impl<T> Level<T> {
         } else {
             order
         }
-    }
-}
-
-/// A key that lends a part of the item.
-struct ByPart<F, V: ?Sized> {
-    get: F,
-    value: PhantomData<fn(&V)>,
-}
-
-impl<T, V, F> SortKey<T> for ByPart<F, V>
-where
-    F: Fn(&T) -> &V + Send + Sync,
-    V: SortValue + ?Sized,
-{
-    fn ranked(&self) -> bool {
-        V::RANKED
-    }
-    fn deciding_bits(&self) -> u32 {
-        V::DECIDING_BITS
-    }
-    fn rank(&self, item: &T) -> SortRank {
-        (self.get)(item).rank()
-    }
-    fn prefix(&self, item: &T) -> u64 {
-        (self.get)(item).prefix()
-    }
-    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
-        (self.get)(item).prefix_from(byte)
-    }
-    fn compare(&self, one: &T, two: &T) -> Ordering {
-        (self.get)(one).compare((self.get)(two))
-    }
-}
-
-/// A key that computes a value.
-struct ByValue<F, V> {
-    get: F,
-    value: PhantomData<fn(V)>,
-}
-
-impl<T, V, F> SortKey<T> for ByValue<F, V>
-where
-    F: Fn(&T) -> V + Send + Sync,
-    V: SortValue,
-{
-    fn ranked(&self) -> bool {
-        V::RANKED
-    }
-    fn deciding_bits(&self) -> u32 {
-        V::DECIDING_BITS
-    }
-    fn rank(&self, item: &T) -> SortRank {
-        (self.get)(item).rank()
-    }
-    fn prefix(&self, item: &T) -> u64 {
-        (self.get)(item).prefix()
-    }
-    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
-        (self.get)(item).prefix_from(byte)
-    }
-    fn compare(&self, one: &T, two: &T) -> Ordering {
-        (self.get)(one).compare(&(self.get)(two))
-    }
-}
-
-/// A key without a value: only the order of two items is known.
-struct ByComparison<F> {
-    compare: F,
-}
-
-impl<T, F> SortKey<T> for ByComparison<F>
-where
-    F: Fn(&T, &T) -> Ordering + Send + Sync,
-{
-    fn ranked(&self) -> bool {
-        false
-    }
-    fn deciding_bits(&self) -> u32 {
-        0
-    }
-    fn rank(&self, _: &T) -> SortRank {
-        SortRank::Value
-    }
-    fn prefix(&self, _: &T) -> u64 {
-        0
-    }
-    fn prefix_from(&self, _: &T, _: usize) -> Option<u64> {
-        None
-    }
-    fn compare(&self, one: &T, two: &T) -> Ordering {
-        (self.compare)(one, two)
     }
 }
 

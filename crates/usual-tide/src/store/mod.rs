@@ -8,14 +8,16 @@ mod history;
 mod journal;
 mod lists;
 mod many;
+mod matching;
 mod place;
 mod reload;
+mod undo;
 
 pub use duplicates::{DuplicateKey, OnDuplicate};
 pub use error::EditError;
-pub use history::{SkipReason, Skipped, UndoError, Undone};
 pub use place::Place;
 pub use reload::Reloaded;
+pub use undo::{SkipReason, Skipped, UndoError, Undone};
 
 use crate::item::{Arena, Item, KeyTable};
 use crate::list::{Context, ListState};

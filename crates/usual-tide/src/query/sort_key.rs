@@ -1,0 +1,118 @@
+//! The keys of a sort: how they are read from an item.
+
+use super::value::{SortRank, SortValue};
+use std::cmp::Ordering;
+use std::marker::PhantomData;
+
+/// What a level needs to know of a key, whatever its type.
+pub(super) trait SortKey<T>: Send + Sync {
+    fn ranked(&self) -> bool;
+    fn deciding_bits(&self) -> u32;
+    fn rank(&self, item: &T) -> SortRank;
+    fn prefix(&self, item: &T) -> u64;
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
+    fn compare(&self, one: &T, two: &T) -> Ordering;
+}
+
+/// A key that lends a part of the item.
+pub(super) struct ByPart<F, V: ?Sized> {
+    get: F,
+    value: PhantomData<fn(&V)>,
+}
+
+impl<F, V: ?Sized> ByPart<F, V> {
+    pub(super) fn new(get: F) -> Self {
+        let value = PhantomData;
+        Self { get, value }
+    }
+}
+
+impl<T, V, F> SortKey<T> for ByPart<F, V>
+where
+    F: Fn(&T) -> &V + Send + Sync,
+    V: SortValue + ?Sized,
+{
+    fn ranked(&self) -> bool {
+        V::RANKED
+    }
+    fn deciding_bits(&self) -> u32 {
+        V::DECIDING_BITS
+    }
+    fn rank(&self, item: &T) -> SortRank {
+        (self.get)(item).rank()
+    }
+    fn prefix(&self, item: &T) -> u64 {
+        (self.get)(item).prefix()
+    }
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        (self.get)(item).prefix_from(byte)
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        (self.get)(one).compare((self.get)(two))
+    }
+}
+
+/// A key that computes a value.
+pub(super) struct ByValue<F, V> {
+    get: F,
+    value: PhantomData<fn(V)>,
+}
+
+impl<F, V> ByValue<F, V> {
+    pub(super) fn new(get: F) -> Self {
+        let value = PhantomData;
+        Self { get, value }
+    }
+}
+
+impl<T, V, F> SortKey<T> for ByValue<F, V>
+where
+    F: Fn(&T) -> V + Send + Sync,
+    V: SortValue,
+{
+    fn ranked(&self) -> bool {
+        V::RANKED
+    }
+    fn deciding_bits(&self) -> u32 {
+        V::DECIDING_BITS
+    }
+    fn rank(&self, item: &T) -> SortRank {
+        (self.get)(item).rank()
+    }
+    fn prefix(&self, item: &T) -> u64 {
+        (self.get)(item).prefix()
+    }
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        (self.get)(item).prefix_from(byte)
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        (self.get)(one).compare(&(self.get)(two))
+    }
+}
+
+/// A key without a value: only the order of two items is known.
+pub(super) struct ByComparison<F>(pub(super) F);
+
+impl<T, F> SortKey<T> for ByComparison<F>
+where
+    F: Fn(&T, &T) -> Ordering + Send + Sync,
+{
+    fn ranked(&self) -> bool {
+        false
+    }
+    fn deciding_bits(&self) -> u32 {
+        0
+    }
+    fn rank(&self, _: &T) -> SortRank {
+        SortRank::Value
+    }
+    fn prefix(&self, _: &T) -> u64 {
+        0
+    }
+    fn prefix_from(&self, _: &T, _: usize) -> Option<u64> {
+        None
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        (self.0)(one, two)
+    }
+}

@@ -1,0 +1,255 @@
+//! Undo and redo.
+
+use super::Store;
+use super::error::EditError;
+use super::history::{Act, Route, Spot};
+use crate::item::Item;
+use std::fmt::Debug;
+use std::sync::Arc;
+
+/// What undoing or redoing came to.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Undone<K> {
+    /// The step's name, when it was given one.
+    pub name: Option<String>,
+    /// What could not be undone, because the source has changed it since.
+    pub skipped: Vec<Skipped<K>>,
+}
+
+/// A part of a step that was left as it is.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Skipped<K> {
+    /// The item's key.
+    pub key: K,
+    /// Why it was left alone.
+    pub why: SkipReason,
+}
+
+/// Why a part of a step was not undone.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SkipReason {
+    /// The item was changed again since.
+    #[error("it was changed again since")]
+    ChangedSince,
+    /// The item is gone by now.
+    #[error("it is gone by now")]
+    Gone,
+    /// Another item has its key by now.
+    #[error("another item has its key by now")]
+    KeyTaken,
+}
+
+/// Why nothing can be undone or redone at all. Nothing was changed.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum UndoError<K: Debug> {
+    /// A batch is open.
+    #[error("a batch is open: undo and redo work on whole steps, before or after it")]
+    InBatch,
+    /// The edit that undoes it was refused.
+    #[error(transparent)]
+    Edit(#[from] EditError<K>),
+}
+
+/// Which way a step is taken.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Way {
+    Back,
+    Forth,
+}
+
+impl<T: Item> Store<T> {
+    /// Takes back the last step: an edit, or a batch as a whole. `None` when there is none.
+    ///
+    /// Everything is as it was before the step, to the byte. Edits that came from the source
+    /// meanwhile ([`from_source`](Self::from_source), [`reload`](Self::reload)) stay; what they stand in
+    /// the way of is left alone and reported. O(k log n) a list in the k items of the step.
+    ///
+    /// ```
+    /// use usual_tide::{EditError, Item, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id, fired: false }))?;
+    /// store.batch_named("Fire two", |store| {
+    ///     store.edit(&1, |piece| piece.fired = true)?;
+    ///     store.edit(&2, |piece| piece.fired = true)
+    /// })?;
+    /// assert_eq!(store.undo_name(), Some("Fire two"));
+    ///
+    /// let undone = store.undo()?.ok_or("nothing to undo")?;
+    /// assert!(undone.skipped.is_empty());
+    /// assert!(!store.get(&2).is_some_and(|piece| piece.fired));
+    ///
+    /// store.redo()?;
+    /// assert!(store.get(&2).is_some_and(|piece| piece.fired));
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`UndoError::InBatch`] inside a batch.
+    pub fn undo(&mut self) -> Result<Option<Undone<T::Key>>, UndoError<T::Key>> {
+        self.step(Way::Back)
+    }
+
+    /// Does again what was undone last. `None` when there is nothing, or when another edit was made
+    /// since.
+    ///
+    /// # Errors
+    ///
+    /// [`UndoError::InBatch`] inside a batch.
+    pub fn redo(&mut self) -> Result<Option<Undone<T::Key>>, UndoError<T::Key>> {
+        self.step(Way::Forth)
+    }
+
+    /// The name of the step that [`undo`](Self::undo) would take back, when it has one.
+    pub fn undo_name(&self) -> Option<&str> {
+        self.history.done.back()?.name.as_deref()
+    }
+
+    /// The name of the step that [`redo`](Self::redo) would do again, when it has one.
+    pub fn redo_name(&self) -> Option<&str> {
+        self.history.undone.last()?.name.as_deref()
+    }
+
+    /// How many steps can be undone.
+    pub fn undo_len(&self) -> usize {
+        self.history.done.len()
+    }
+
+    /// How many steps can be done again.
+    pub fn redo_len(&self) -> usize {
+        self.history.undone.len()
+    }
+
+    /// Keeps so many steps at the most (100 unless said otherwise); older ones are forgotten. With 0
+    /// nothing is kept.
+    pub fn set_undo_depth(&mut self, steps: usize) {
+        let history = &mut self.history;
+        history.depth = steps;
+        while history.done.len() > steps {
+            history.done.pop_front();
+        }
+        let undone = history.undone.len().saturating_sub(steps);
+        history.undone.drain(..undone);
+    }
+
+    /// Makes edits that come from the source, not from the person: they are no step that can be
+    /// undone, and steps before them can still be. A batch of its own.
+    ///
+    /// # Errors
+    ///
+    /// Those of the closure; everything is as it was then.
+    pub fn from_source<R, E>(
+        &mut self,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        // In a person's batch it is a part of that step.
+        if self.journal.depth == 0 {
+            self.history.route = Route::Source;
+        }
+        self.batch(edits)
+    }
+
+    /// Runs a batch that is one step with a name, such as for a menu: "Undo: Fire two".
+    ///
+    /// # Errors
+    ///
+    /// Those of the closure; everything is as it was then.
+    pub fn batch_named<R, E>(
+        &mut self,
+        name: &str,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        if self.journal.depth == 0 {
+            self.history.name = Some(name.into());
+        }
+        self.batch(edits)
+    }
+
+    fn step(&mut self, way: Way) -> Result<Option<Undone<T::Key>>, UndoError<T::Key>> {
+        if self.journal.depth > 0 {
+            return Err(UndoError::InBatch);
+        }
+        let history = &self.history;
+        let deed = match way {
+            Way::Back => history.done.back(),
+            Way::Forth => history.undone.last(),
+        };
+        let Some(deed) = deed else { return Ok(None) };
+        let exact = deed.after == history.state;
+        let name = deed.name.as_deref().map(str::to_owned);
+        let acts = Arc::clone(&deed.acts);
+        self.history.route = match way {
+            Way::Back => Route::Back { exact },
+            Way::Forth => Route::Forth { exact },
+        };
+        let mut skipped = Vec::new();
+        self.attempt(|store| {
+            for act in acts.iter().rev() {
+                if let Some(why) = store.revert(act, exact)? {
+                    let key = act.key().clone();
+                    skipped.push(Skipped { key, why });
+                }
+            }
+            Ok::<(), EditError<T::Key>>(())
+        })?;
+        Ok(Some(Undone { name, skipped }))
+    }
+
+    /// Takes back one act, or says why it is left alone.
+    fn revert(
+        &mut self,
+        act: &Act<T>,
+        exact: bool,
+    ) -> Result<Option<SkipReason>, EditError<T::Key>> {
+        let slot = self.slot(act.key());
+        let is_now = |store: &Self, item: &Arc<T>| {
+            let now = slot.and_then(|slot| store.items.get(slot));
+            now.is_some_and(|now| Arc::ptr_eq(now, item) || now == item)
+        };
+        match (act, slot) {
+            (Act::Removed { item, spot }, None) => {
+                let at = self.spot_now(spot, exact);
+                self.put_in(Arc::clone(item), at)?;
+            }
+            (Act::Removed { .. }, Some(_)) => return Ok(Some(SkipReason::KeyTaken)),
+            (Act::Added { .. }, None) => {}
+            (Act::Replaced { .. } | Act::PutDown { .. }, None) => {
+                return Ok(Some(SkipReason::Gone));
+            }
+            (Act::Added { item }, Some(slot)) if is_now(self, item) => self.take_out(slot),
+            (Act::Replaced { before, after }, Some(slot)) if is_now(self, after) => {
+                self.swap_item(slot, Arc::clone(before));
+            }
+            (Act::Added { .. } | Act::Replaced { .. }, Some(_)) => {
+                return Ok(Some(SkipReason::ChangedSince));
+            }
+            (Act::PutDown { .. }, Some(slot)) => self.lift(slot),
+            // What was not lifted above stays where it is.
+            (Act::Lifted { spot, .. }, Some(slot)) if !self.source.contains(slot) => {
+                let at = self.spot_now(spot, exact);
+                self.put_down(slot, at);
+            }
+            (Act::Lifted { .. }, _) => {}
+        }
+        Ok(None)
+    }
+
+    /// Where a spot is now: at its position when nothing has happened since, else behind the item that
+    /// stood before it.
+    fn spot_now(&self, spot: &Spot<T::Key>, exact: bool) -> usize {
+        if exact {
+            return spot.at;
+        }
+        match &spot.after {
+            None => 0,
+            Some(key) => {
+                let position = self.position(key).map(|position| position + 1);
+                position.unwrap_or(spot.at.min(self.len()))
+            }
+        }
+    }
+}
