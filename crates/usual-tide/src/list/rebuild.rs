@@ -1,4 +1,5 @@
-//! Bringing a list in step when many rows are touched at once: all rows are laid anew, in one walk.
+//! Bringing a list in step when many rows are touched at once: leaf by leaf, or with all rows laid
+//! anew in one walk.
 
 use super::state::{Context, ListState};
 use super::steady::sort_steadily;
@@ -6,7 +7,8 @@ use super::undo::Undo;
 use super::update::{Fate, Fated, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
-use crate::order::{RowTree, Slot};
+use crate::order::{Arrival, RowTree, Slot};
+use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::sync::Arc;
 
@@ -14,6 +16,56 @@ use std::sync::Arc;
 const NONE: u32 = u32::MAX;
 
 impl<T: Item> ListState<T> {
+    /// Takes the touched rows out and puts them in where they belong, leaf by leaf. O(log n) comparisons
+    /// for each row that arrives. User code runs before anything changes.
+    pub(super) fn merge_with<'a>(
+        &mut self,
+        fates: &[Fated<'a, T>],
+        context: Context<'_, T>,
+    ) -> Vec<TouchedRow<&'a Arc<T>>> {
+        let index: HashMap<Slot, u32> = fates.iter().map(|row| row.touch.slot).zip(0..).collect();
+        let fate = |slot: Slot| Some(fates[*index.get(&slot)? as usize].fate);
+        let arriving = self.places(fates, &fate, context);
+        let stays = fates.iter().map(|row| match row.fate {
+            Fate::Stays => self.rows.position(row.touch.slot),
+            _ => None,
+        });
+        let mut from: Vec<Option<usize>> = stays.collect();
+
+        let out: Vec<Slot> = fates
+            .iter()
+            .filter(|row| row.fate.takes_out())
+            .map(|row| row.touch.slot)
+            .collect();
+        let arrivals: Vec<Arrival> = arriving.iter().map(|row| row.arrival).collect();
+        let merged = self.rows.merge(&out, &arrivals);
+
+        let leaving = fates
+            .iter()
+            .zip(&mut from)
+            .filter(|(row, _)| row.fate.takes_out());
+        for ((_, from), (at, _)) in leaving.zip(&merged.out) {
+            *from = Some(*at);
+        }
+        let mut to = vec![None; fates.len()];
+        for (row, at) in arriving.iter().zip(&merged.into) {
+            to[row.place] = Some(*at);
+        }
+        for ((row, from), to) in fates.iter().zip(&from).zip(&mut to) {
+            if row.fate == Fate::Stays && from.is_some() {
+                *to = self.rows.position(row.touch.slot);
+            }
+        }
+        self.undo.push(Undo::Merged {
+            out: out.into_iter().zip(merged.out).collect(),
+            into: arrivals.iter().map(|row| row.slot).collect(),
+        });
+        self.let_go_of_removed(fates);
+        let rows = fates.iter().zip(from.into_iter().zip(to));
+        rows.map(|(row, (from, to))| touched_row(row.touch, from, to))
+            .collect()
+    }
+
     /// Lays the rows anew, with each touched row where it belongs; tells where each was and is. O(n), and
     /// O(log n) comparisons for each row that arrives. User code runs before anything changes.
     pub(super) fn rebuild_with<'a>(
@@ -62,12 +114,14 @@ impl<T: Item> ListState<T> {
 
     /// Merges the rows that stay with those that arrive, each of which is looked up among the former.
     fn walk_sorted(&self, walk: &mut Walk<'_, '_, T>, context: Context<'_, T>) {
-        let arriving = self.places(walk, context);
+        let fate = |slot| walk.fate(slot).map(|(_, fate)| fate);
+        let arriving = self.places(walk.fates, &fate, context);
+        let gap = |row: &Arriving| self.rows.position_at(row.arrival.place);
         let mut arriving = arriving.into_iter().peekable();
         for (at, (slot, key)) in self.rows.rows_with_keys(self.rows.cursor(0)).enumerate() {
-            while let Some(row) = arriving.next_if(|row| row.gap <= at) {
-                walk.keys.push(row.key);
-                walk.show(walk.fates[row.place].touch.slot, row.place);
+            while let Some(row) = arriving.next_if(|row| gap(row) <= at) {
+                walk.keys.push(row.arrival.key);
+                walk.show(row.arrival.slot, row.place);
             }
             walk.note_before(slot, at);
             match walk.fate(slot) {
@@ -83,56 +137,57 @@ impl<T: Item> ListState<T> {
             }
         }
         for row in arriving {
-            walk.keys.push(row.key);
-            walk.show(walk.fates[row.place].touch.slot, row.place);
+            walk.keys.push(row.arrival.key);
+            walk.show(row.arrival.slot, row.place);
         }
     }
 
-    /// Where the arriving rows go, in the list's order.
-    fn places(&self, walk: &Walk<'_, '_, T>, context: Context<'_, T>) -> Vec<Arriving> {
-        let arriving = walk
-            .fates
-            .iter()
-            .enumerate()
-            .filter(|(_, row)| row.fate.puts_in());
+    /// Where the arriving rows go among the rows as they stand, in the list's order.
+    fn places(
+        &self,
+        fates: &[Fated<'_, T>],
+        fate: &impl Fn(Slot) -> Option<Fate>,
+        context: Context<'_, T>,
+    ) -> Vec<Arriving> {
+        let nowhere = self.rows.cursor(0);
+        let arriving = fates.iter().enumerate();
         let mut arriving: Vec<Arriving> = arriving
+            .filter(|(_, row)| row.fate.puts_in())
             .map(|(place, row)| Arriving {
-                key: self.key_for(row.touch),
-                gap: 0,
                 place,
+                arrival: Arrival {
+                    place: nowhere,
+                    slot: row.touch.slot,
+                    key: self.key_for(row.touch),
+                },
             })
             .collect();
-        let source = |place: usize| context.source.position(walk.fates[place].touch.slot);
-        let item = |place: usize| self.placed_by(walk.fates[place].touch);
+        let item = |row: &Arriving| self.placed_by(fates[row.place].touch);
+        let source = |row: &Arriving| context.source.position(row.arrival.slot);
         sort_steadily(&mut arriving, |one, two| {
             let by_items = || {
-                let items = item(one.place).zip(item(two.place));
-                let by_keys = items
-                    .zip(self.query.sorting())
-                    .map(|((one, two), sort)| sort.compare_past_prefix(one, two));
+                let items = item(one).zip(item(two)).zip(self.query.sorting());
+                let by_keys = items.map(|((one, two), sort)| sort.compare_past_prefix(one, two));
                 by_keys.unwrap_or(Ordering::Equal)
             };
-            one.key
-                .cmp(&two.key)
+            (one.arrival.key.cmp(&two.arrival.key))
                 .then_with(by_items)
-                .then_with(|| source(one.place).cmp(&source(two.place)))
+                .then_with(|| source(one).cmp(&source(two)))
                 .is_gt()
         });
-        for row in &mut arriving {
-            let at_source = source(row.place).unwrap_or(0);
-            let Some(item) = item(row.place) else {
-                continue;
-            };
-            // Rows that are about to go stand where their old items belong: the next one that stays
-            // answers for them.
-            let place = self.rows.lower_bound(row.key, |other| {
-                let stays =
-                    |slot: &Slot| walk.fate(*slot).is_none_or(|(_, fate)| !fate.takes_out());
-                let stays = self.rows.rows_at(other).find(stays);
-                stays
+        // Rows that are about to go stand where their old items belong: the next one that stays
+        // answers for them.
+        let stays = |slot: &Slot| fate(*slot).is_none_or(|fate| !fate.takes_out());
+        for at in 0..arriving.len() {
+            let row = arriving[at];
+            let Some(item) = item(&row) else { continue };
+            let mut at_source = None;
+            arriving[at].arrival.place = self.rows.lower_bound(row.arrival.key, |other| {
+                let at_source = *at_source.get_or_insert_with(|| source(&row).unwrap_or(0));
+                let other = self.rows.rows_at(other).find(stays);
+                other
                     .is_some_and(|other| self.comes_before_in_full(other, item, at_source, context))
             });
-            row.gap = self.rows.position_at(place);
         }
         arriving
     }
@@ -154,11 +209,10 @@ impl<T: Item> ListState<T> {
     }
 }
 
-/// A row that arrives: its prefix, the gap among the rows before, and its place among the touched.
+/// A row that arrives, and its place among the touched.
 #[derive(Clone, Copy)]
 struct Arriving {
-    key: u64,
-    gap: usize,
+    arrival: Arrival,
     place: usize,
 }
 

@@ -36,6 +36,15 @@ impl<T: Item> ListState<T> {
                     keys,
                 }) => self.rows.insert_run(at, &shown.slots[range], &keys),
                 Some(Undo::InsertedRun { at, len }) => self.rows.remove_run(at, len, |_| ()),
+                Some(Undo::Merged { mut out, into }) => {
+                    for slot in into {
+                        self.rows.remove(slot);
+                    }
+                    out.sort_unstable_by_key(|row| row.1.0);
+                    for (slot, (at, key)) in out {
+                        self.rows.insert(at, slot, key);
+                    }
+                }
                 Some(Undo::Rebuilt(rows)) => self.rows = *rows,
                 Some(Undo::Requeried(query)) => self.query = *query,
                 Some(Undo::Held(held)) => self.held = held,

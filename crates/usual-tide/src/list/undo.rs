@@ -22,6 +22,11 @@ pub(super) enum Undo<T> {
     },
     /// Rows were put in here.
     InsertedRun { at: usize, len: usize },
+    /// Rows were taken out, with the positions and prefixes that they had, and others put in.
+    Merged {
+        out: Vec<(Slot, (usize, u64))>,
+        into: Vec<Slot>,
+    },
     /// All rows were laid anew.
     Rebuilt(Box<RowTree>),
     /// The list had another query.

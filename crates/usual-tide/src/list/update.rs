@@ -22,8 +22,12 @@ pub(crate) struct Touch<'a, T> {
     pub(crate) moved: bool,
 }
 
-/// Above this share of rows (one in so many), touched at once, all rows are laid anew.
-const REBUILD_SHARE: usize = 40;
+/// From this share of rows (one in so many) on, touched at once, all rows are laid anew.
+const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 40 };
+
+/// From this share of rows on, and from so many, they are merged in leaf by leaf.
+const MERGE_SHARE: usize = 1024;
+const MERGE_FROM: usize = if cfg!(test) { 3 } else { 64 };
 
 /// What becomes of a touched row in one list.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -103,8 +107,11 @@ impl<T: Item> ListState<T> {
         if fates.is_empty() {
             return;
         }
-        let touched = if fates.len() >= rows / REBUILD_SHARE {
+        let count = fates.len();
+        let touched = if count >= rows / REBUILD_SHARE {
             self.rebuild_with(&fates, context)
+        } else if count >= MERGE_FROM && count >= rows / MERGE_SHARE {
+            self.merge_with(&fates, context)
         } else {
             self.update_each(&fates, context)
         };

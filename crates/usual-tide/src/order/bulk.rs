@@ -54,7 +54,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         tree
     }
 
-    fn build_inners(&mut self, mut level: Vec<Child>) {
+    pub(super) fn build_inners(&mut self, mut level: Vec<Child>) {
         while level.len() > 1 {
             let fill = FAN - FAN / 8;
             let mut higher = Vec::with_capacity(level.len().div_ceil(fill));

@@ -8,6 +8,7 @@ mod bulk;
 mod check;
 mod edit;
 mod ids;
+mod merge;
 mod node;
 #[cfg(feature = "probe")]
 mod probe;
@@ -19,6 +20,7 @@ mod tree;
 mod tests;
 
 pub(crate) use ids::Slot;
+pub(crate) use merge::Arrival;
 #[cfg(feature = "probe")]
 pub use probe::TreeProbe;
 pub(crate) use tree::{CountedTree, Cursor};

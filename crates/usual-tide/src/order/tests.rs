@@ -1,17 +1,35 @@
 //! The tree against a plain `Vec`, with nodes of four, the validator after each step.
 
-use super::{CountedTree, Slot};
+use super::{Arrival, CountedTree, Slot};
 use proptest::prelude::*;
 
 type Tree = CountedTree<4, 4>;
 
 #[derive(Clone, Debug)]
 enum Op {
-    Insert { at: usize, key: u64 },
-    InsertInOrder { key: u64 },
-    Remove { at: usize },
-    RemoveRun { at: usize, count: usize },
-    InsertRun { at: usize, count: usize },
+    Insert {
+        at: usize,
+        key: u64,
+    },
+    InsertInOrder {
+        key: u64,
+    },
+    Remove {
+        at: usize,
+    },
+    RemoveRun {
+        at: usize,
+        count: usize,
+    },
+    InsertRun {
+        at: usize,
+        count: usize,
+    },
+    /// Rows out by position, and rows in by gap; some of the former come back as the latter.
+    Merge {
+        out: Vec<usize>,
+        into: Vec<usize>,
+    },
 }
 
 fn op() -> impl Strategy<Value = Op> {
@@ -21,7 +39,9 @@ fn op() -> impl Strategy<Value = Op> {
         4 => (0..20u64).prop_map(|key| Op::InsertInOrder { key }),
         4 => at.clone().prop_map(|at| Op::Remove { at }),
         1 => (at.clone(), 0..40usize).prop_map(|(at, count)| Op::RemoveRun { at, count }),
-        1 => (at, 0..60usize).prop_map(|(at, count)| Op::InsertRun { at, count }),
+        1 => (at.clone(), 0..60usize).prop_map(|(at, count)| Op::InsertRun { at, count }),
+        2 => (prop::collection::vec(at.clone(), 0..30), prop::collection::vec(at, 0..30))
+            .prop_map(|(out, into)| Op::Merge { out, into }),
     ]
 }
 
@@ -48,7 +68,7 @@ impl Model {
 
 fn apply(op: &Op, tree: &mut Tree, model: &mut Model) {
     let len = model.rows.len();
-    match *op {
+    match op.clone() {
         Op::Insert { at, key } => {
             let at = at % (len + 1);
             let row = (model.fitting_key(at, key), model.fresh());
@@ -85,7 +105,62 @@ fn apply(op: &Op, tree: &mut Tree, model: &mut Model) {
             tree.insert_run(at, &slots, &vec![key; count]);
             model.rows.splice(at..at, rows);
         }
+        Op::Merge { out, into } => merge(&out, &into, tree, model),
     }
+}
+
+fn merge(out: &[usize], into: &[usize], tree: &mut Tree, model: &mut Model) {
+    let len = model.rows.len();
+    let mut out: Vec<usize> = out.iter().filter(|_| len > 0).map(|at| at % len).collect();
+    out.sort_unstable();
+    out.dedup();
+    let mut gaps: Vec<usize> = into.iter().map(|at| at % (len + 1)).collect();
+    gaps.sort_unstable();
+    let leaving: Vec<(u64, u32)> = out.iter().map(|at| model.rows[*at]).collect();
+    // Every other row that leaves comes back elsewhere; the rest of what arrives is new.
+    let mut back = leaving
+        .iter()
+        .step_by(2)
+        .map(|row| row.1)
+        .collect::<Vec<_>>()
+        .into_iter();
+    let mut arrivals = Vec::new();
+    for gap in &gaps {
+        let slot = back.next().unwrap_or_else(|| model.fresh());
+        let key = model.fitting_key(*gap, 9);
+        arrivals.push((*gap, (key, slot)));
+    }
+    let asked: Vec<Arrival> = arrivals
+        .iter()
+        .map(|(gap, (key, slot))| Arrival {
+            place: tree.cursor(*gap),
+            slot: Slot::from_u32(*slot),
+            key: *key,
+        })
+        .collect();
+    let slots: Vec<Slot> = leaving.iter().map(|row| Slot::from_u32(row.1)).collect();
+    let merged = tree.merge(&slots, &asked);
+
+    let expected: Vec<(usize, u64)> = out
+        .iter()
+        .zip(&leaving)
+        .map(|(at, row)| (*at, row.0))
+        .collect();
+    assert_eq!(merged.out, expected);
+    let mut rows = Vec::new();
+    let mut arrivals = arrivals.into_iter().peekable();
+    for at in 0..=len {
+        while let Some((_, row)) = arrivals.next_if(|(gap, _)| *gap == at) {
+            rows.push(row);
+        }
+        if at < len && !out.contains(&at) {
+            rows.push(model.rows[at]);
+        }
+    }
+    for (row, to) in asked.iter().zip(&merged.into) {
+        assert_eq!(rows[*to].1 as usize, row.slot.index());
+    }
+    model.rows = rows;
 }
 
 fn assert_same(tree: &Tree, model: &Model) {
