@@ -43,7 +43,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     /// Each touched leaf is written once, and the nodes above are laid anew: O(k log k + n / node
     /// size), with little done for each row.
     pub(crate) fn merge(&mut self, out: &[Slot], arriving: &[Arrival]) -> Merged {
-        let starts = self.leaf_starts();
+        let t0=std::time::Instant::now();let starts = self.leaf_starts();eprintln!("  starts {:?}", t0.elapsed());
         let mut leavers = Vec::with_capacity(out.len());
         let mut taken = Vec::with_capacity(out.len());
         for slot in out {
@@ -75,9 +75,9 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             .collect();
         comers.sort_unstable();
 
-        let mut leavers = leavers.into_iter().peekable();
+        eprintln!("  collected {:?}", t0.elapsed());let mut leavers = leavers.into_iter().peekable();
         let mut comers = comers.into_iter().peekable();
-        let mut new = Vec::new();
+        let (mut gone, mut new) = (Vec::new(), Vec::new());
         loop {
             let next = [
                 leavers.peek().map(|row| row.leaf),
@@ -86,17 +86,22 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             let Some(leaf) = next.into_iter().flatten().min() else {
                 break;
             };
-            let mut gone = [false; LEAF];
+            gone.clear();
             while let Some(row) = leavers.next_if(|row| row.leaf == leaf) {
-                gone[row.index] = true;
+                gone.push(row.index);
             }
             new.clear();
             while let Some(row) = comers.next_if(|row| row.leaf == leaf) {
                 new.push(arriving[row.arrival]);
             }
-            self.rewrite_leaf(NodeId::new(leaf), &gone, &new);
+            let leaf = NodeId::new(leaf);
+            if self.leaf(leaf).len() - gone.len() + new.len() <= LEAF {
+                self.edit_leaf(leaf, &gone, &new);
+            } else {
+                self.spread_leaf(leaf, &gone, &new);
+            }
         }
-        self.hang_anew();
+        eprintln!("  rewritten {:?}", t0.elapsed());self.hang_anew();eprintln!("  hung {:?}", t0.elapsed());
 
         let starts = self.leaf_starts();
         let into = arriving.iter().map(|row| {
@@ -125,29 +130,48 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         starts
     }
 
-    /// Writes a leaf without the rows that are gone and with those that arrive; what does not fit goes
-    /// into new leaves behind it. Counts and nodes above are left as they are.
-    fn rewrite_leaf(&mut self, leaf: NodeId, gone: &[bool; LEAF], new: &[Arrival]) {
+    /// Takes rows out of a leaf and puts others in, all of which it holds. `gone` and `new` ascend.
+    /// Counts and nodes above are left as they are.
+    fn edit_leaf(&mut self, leaf: NodeId, gone: &[usize], new: &[Arrival]) {
+        // All out first, so that there is room; each place then lies so many rows further up. From
+        // the last to the first, no edit shifts the place of another.
+        for index in gone.iter().rev() {
+            self.drop_rows(leaf, *index, index + 1);
+        }
+        for row in new.iter().rev() {
+            let left = gone.partition_point(|index| *index < row.place.index);
+            let len = self.leaf(leaf).len();
+            let index = (row.place.index - left).min(len);
+            if let Some(keys) = self.keys.get_mut(leaf.index()) {
+                keys.copy_within(index..len, index + 1);
+                keys[index] = row.key;
+            }
+            self.leaf_mut(leaf).insert(index, row.slot);
+            self.house(row.slot, leaf);
+        }
+    }
+
+    /// The same where a leaf cannot hold them all: the rest goes into new leaves behind it.
+    fn spread_leaf(&mut self, leaf: NodeId, gone: &[usize], new: &[Arrival]) {
         let mut slots = Vec::with_capacity(LEAF + new.len());
         let mut keys = Vec::with_capacity(LEAF + new.len());
         let mut new = new.iter().peekable();
+        let mut gone = gone.iter().peekable();
         let old = self.leaf(leaf).slots();
         for index in 0..=old.len() {
-            while let Some(row) = new.next_if(|row| row.place.index <= index) {
+            let last = index == old.len();
+            while let Some(row) = new.next_if(|row| last || row.place.index <= index) {
                 slots.push(row.slot);
                 keys.push(row.key);
             }
-            if index < old.len() && !gone[index] {
+            if gone.next_if_eq(&&index).is_none() && !last {
                 slots.push(old[index]);
                 keys.push(self.key_at(leaf, index));
             }
         }
-        let share = if slots.len() <= LEAF {
-            LEAF
-        } else {
-            slots.len().div_ceil(slots.len().div_ceil(LEAF))
-        };
-        self.write_leaf(leaf, &slots[..share.min(slots.len())], &keys);
+        let leaves = slots.len().div_ceil(LEAF);
+        let share = slots.len().div_ceil(leaves);
+        self.write_leaf(leaf, &slots[..share], &keys);
         let mut last = leaf;
         for start in (share..slots.len()).step_by(share) {
             let right = self.new_leaf();
