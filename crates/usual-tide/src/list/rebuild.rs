@@ -7,7 +7,7 @@ use super::undo::Undo;
 use super::update::{Fate, Fated, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
-use crate::order::{Arrival, RowTree, Slot};
+use crate::order::{Arrival, Cursor, RowTree, Slot};
 use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -178,16 +178,21 @@ impl<T: Item> ListState<T> {
         // Rows that are about to go stand where their old items belong: the next one that stays
         // answers for them.
         let stays = |slot: &Slot| fate(*slot).is_none_or(|fate| !fate.takes_out());
-        for at in 0..arriving.len() {
-            let row = arriving[at];
-            let Some(item) = item(&row) else { continue };
-            let mut at_source = None;
-            arriving[at].arrival.place = self.rows.lower_bound(row.arrival.key, |other| {
-                let at_source = *at_source.get_or_insert_with(|| source(&row).unwrap_or(0));
-                let other = self.rows.rows_at(other).find(stays);
-                other
-                    .is_some_and(|other| self.comes_before_in_full(other, item, at_source, context))
-            });
+        let places: Vec<Cursor> = arriving
+            .iter()
+            .map(|row| {
+                let mut at_source = None;
+                self.rows.lower_bound(row.arrival.key, |other| {
+                    let at_source = *at_source.get_or_insert_with(|| source(row).unwrap_or(0));
+                    let other = self.rows.rows_at(other).find(stays).zip(item(row));
+                    other.is_some_and(|(other, item)| {
+                        self.comes_before_in_full(other, item, at_source, context)
+                    })
+                })
+            })
+            .collect();
+        for (row, place) in arriving.iter_mut().zip(places) {
+            row.arrival.place = place;
         }
         arriving
     }

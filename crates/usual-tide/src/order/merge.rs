@@ -43,7 +43,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     /// Each touched leaf is written once, and the nodes above are laid anew: O(k log k + n / node
     /// size), with little done for each row.
     pub(crate) fn merge(&mut self, out: &[Slot], arriving: &[Arrival]) -> Merged {
-        let t0=std::time::Instant::now();let starts = self.leaf_starts();eprintln!("  starts {:?}", t0.elapsed());
+        let starts = self.leaf_starts();
         let mut leavers = Vec::with_capacity(out.len());
         let mut taken = Vec::with_capacity(out.len());
         for slot in out {
@@ -75,7 +75,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             .collect();
         comers.sort_unstable();
 
-        eprintln!("  collected {:?}", t0.elapsed());let mut leavers = leavers.into_iter().peekable();
+        let mut leavers = leavers.into_iter().peekable();
         let mut comers = comers.into_iter().peekable();
         let (mut gone, mut new) = (Vec::new(), Vec::new());
         loop {
@@ -101,7 +101,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 self.spread_leaf(leaf, &gone, &new);
             }
         }
-        eprintln!("  rewritten {:?}", t0.elapsed());self.hang_anew();eprintln!("  hung {:?}", t0.elapsed());
+        self.hang_anew();
 
         let starts = self.leaf_starts();
         let into = arriving.iter().map(|row| {
