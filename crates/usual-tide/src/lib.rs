@@ -52,8 +52,8 @@ pub use list::{
 };
 pub use query::{Query, Sort, SortRank, SortValue};
 pub use store::{
-    DuplicateKey, EditError, OnDuplicate, Place, Reloaded, SkipReason, Skipped, Store, UndoError,
-    Undone,
+    DuplicateKey, EditError, ListEditError, OnDuplicate, Place, Reloaded, SkipReason, Skipped,
+    Store, UndoError, Undone,
 };
 
 #[cfg(feature = "probe")]

@@ -178,7 +178,7 @@ impl<T: Item> Store<T> {
     }
 
     /// An attempt that changes lists. In an open batch the lists catch up with it first.
-    fn attempt_with_lists<R, E>(
+    pub(super) fn attempt_with_lists<R, E>(
         &mut self,
         change: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {

@@ -6,6 +6,7 @@ mod edit;
 mod error;
 mod history;
 mod journal;
+mod list_place;
 mod lists;
 mod many;
 mod matching;
@@ -15,6 +16,7 @@ mod undo;
 
 pub use duplicates::{DuplicateKey, OnDuplicate};
 pub use error::EditError;
+pub use list_place::ListEditError;
 pub use place::Place;
 pub use reload::Reloaded;
 pub use undo::{SkipReason, Skipped, UndoError, Undone};
