@@ -110,6 +110,12 @@ impl<T> Log<T> {
         if let Some(entry) = self.entries.pop_back() {
             self.weight -= entry.weight();
         }
+        // A feed that was made in between begins with what is left.
+        let now = self.version();
+        for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
+            let mut cursor = lock(&cursor);
+            cursor.version = cursor.version.min(now);
+        }
     }
 
     pub(super) fn add_feed(&mut self, cursor: &Arc<Mutex<Cursor<T>>>) {

@@ -23,6 +23,8 @@ impl<T: Item> Store<T> {
     /// # Ok(()) }
     /// ```
     pub fn bind(&mut self, query: Query<T>) -> ListId {
+        // In an open batch the new list begins where the others are.
+        self.follow_steps();
         let list = ListState::bind(query, self.context());
         self.lists.push(Some(list));
         ListId {
@@ -231,13 +233,16 @@ impl<T: Item> Feed<T> {
     /// All that happened to the list since the last read, as one minimal change set; `None` when that
     /// comes to nothing. O(k log k) in the touched rows.
     ///
-    /// Inside a batch, the list may not have followed the batch's edits yet.
+    /// Inside a batch it says nothing: what happens there may be taken back.
     ///
     /// # Errors
     ///
     /// [`FeedError`] when the list was unbound or is another store's.
     pub fn read(&self, store: &Store<T>) -> Result<Option<ChangeSet<T>>, FeedError> {
         let (list, context) = store.list_state(self.list())?;
+        if store.journal.depth > 0 {
+            return Ok(None);
+        }
         Ok(list.read(self, context))
     }
 }
