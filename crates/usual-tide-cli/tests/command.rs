@@ -197,3 +197,93 @@ fn colour_can_be_forced_and_forbidden() {
         .unwrap();
     assert!(!stdout(&forbidden).contains('\u{1b}'));
 }
+
+#[test]
+fn a_reader_that_goes_away_is_no_error() {
+    use std::io::{BufRead, BufReader};
+    use std::process::Stdio;
+    let folder = tempfile::tempdir().unwrap();
+    let rows: Vec<String> = (0..50_000).map(|id| format!("{{\"id\": {id}}}")).collect();
+    let file = write(&folder, "many.ndjson", &rows.join("\n"));
+    let mut child = command(&["show", &file, "--format", "json"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut first = String::new();
+    BufReader::new(child.stdout.take().unwrap())
+        .read_line(&mut first)
+        .unwrap();
+    assert_eq!(first, "[\n");
+    let output = child.wait_with_output().unwrap();
+    assert!(output.status.success(), "{output:?}");
+    assert_eq!(stderr(&output), "");
+}
+
+#[test]
+fn help_and_version_are_there_for_each_command() {
+    for arguments in [
+        &["--help"][..],
+        &["show", "--help"],
+        &["compare", "--help"],
+        &["demo", "--help"],
+    ] {
+        let output = run(arguments);
+        assert!(output.status.success());
+        assert!(
+            stdout(&output).contains("Usage: usual-tide"),
+            "{arguments:?}"
+        );
+    }
+    assert!(stdout(&run(&["--version"])).starts_with("usual-tide 0."));
+}
+
+#[test]
+fn the_examples_in_the_help_work_as_printed() {
+    for name in ["show", "compare"] {
+        let help = stdout(&run(&[name, "--help"]));
+        let (_, examples) = help.split_once("Example").unwrap();
+        let mut seen = 0;
+        for line in examples
+            .lines()
+            .filter_map(|line| line.trim().strip_prefix("usual-tide "))
+        {
+            let arguments: Vec<&str> = line.split_whitespace().collect();
+            let output = command(&arguments)
+                .current_dir(demo(".."))
+                .output()
+                .unwrap();
+            assert!(output.status.success(), "{line}: {output:?}");
+            seen += 1;
+        }
+        assert!(seen > 0, "{name} has no examples");
+    }
+}
+
+#[test]
+fn text_of_a_comparison_reads_like_a_person_would_tell_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let old = r#"[{"id": 1, "title": "Bowl", "n": 1}, {"id": 2, "title": "Mug"}, {"id": 3, "title": "Jug"},
+        {"id": 4, "title": "Tile"}]"#;
+    let new = r#"[{"id": 5, "title": "Vase"}, {"id": 4, "title": "Tile"}, {"id": 1, "title": "Bowl", "n": null},
+        {"id": 3, "title": "Jug"}]"#;
+    let (old, new) = (
+        write(&folder, "old.json", old),
+        write(&folder, "new.json", new),
+    );
+    let text = stdout(&run(&["compare", &old, &new]));
+    let lines: Vec<String> = text
+        .lines()
+        .map(|line| line.split_whitespace().collect::<Vec<_>>().join(" "))
+        .collect();
+    assert_eq!(
+        lines,
+        [
+            "left 2 Mug was number 2",
+            "arrived 5 Vase is number 1",
+            "moved 4 Tile from number 4 to number 2",
+            "changed 1 Bowl n: 1 → nothing",
+            "1 left, 1 arrived, 1 moved, 1 changed; 4 of 4 rows touched (100.0 %)",
+        ]
+    );
+}

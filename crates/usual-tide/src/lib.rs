@@ -48,7 +48,8 @@ mod store;
 pub use change::{ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated};
 pub use item::{Field, FieldPath, Item};
 pub use list::{
-    BoundList, Feed, FeedError, ListBytes, ListId, PositionError, UnknownList, Version,
+    BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection, UnknownList,
+    Version,
 };
 pub use query::{Query, Sort, SortRank, SortValue};
 pub use store::{

@@ -159,6 +159,10 @@ impl<T> Log<T> {
     /// Folds what each feed has not read into one change of its own.
     fn fold_unread(&mut self) {
         let now = self.version();
+        tracing::debug!(
+            changes = self.entries.len(),
+            "folding what late feeds have not read"
+        );
         for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
             let mut cursor = lock(&cursor);
             if cursor.version < now {

@@ -92,6 +92,8 @@ impl<T: Item> Store<T> {
     }
 
     fn return_to(&mut self, start: Start) {
+        let steps = self.journal.steps.len() - start.steps;
+        tracing::debug!(steps, "taking back an edit");
         if let Some(lists) = start.lists {
             for (number, list) in self.lists.iter_mut().enumerate() {
                 match lists.get(number) {

@@ -127,6 +127,7 @@ impl<T: Item> Store<T> {
                 self.journal.steps.push(Step::Moved { slot: *slot });
             }
         }
+        tracing::debug!(?done, few, "reload");
         let new = self.take_new(plan, &mut take)?;
         if few {
             self.put_each(plan, &new);
