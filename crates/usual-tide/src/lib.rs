@@ -26,6 +26,7 @@
 //!
 //! - `derive` (on): `#[derive(Item)]`.
 //! - `record`: items that are JSON objects, and change sets as JSON.
+//! - `uuid`: keys that cannot collide, wherever they are made.
 
 #[cfg(test)]
 extern crate self as usual_tide;
@@ -46,7 +47,9 @@ pub mod record;
 mod store;
 
 pub use change::{ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated};
-pub use item::{Field, FieldPath, Item};
+#[cfg(feature = "uuid")]
+pub use item::uuid_key;
+pub use item::{Field, FieldPath, Item, KeyCounter};
 pub use list::{
     BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection, UnknownList,
     Version,

@@ -2,11 +2,15 @@
 
 mod arena;
 mod field;
+mod generate;
 mod keys;
 mod path;
 
 pub(crate) use arena::{Arena, Snapshot};
 pub use field::Field;
+pub use generate::KeyCounter;
+#[cfg(feature = "uuid")]
+pub use generate::uuid_key;
 pub(crate) use keys::KeyTable;
 pub use path::FieldPath;
 
