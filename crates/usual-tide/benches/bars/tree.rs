@@ -20,22 +20,20 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     let draws: Vec<(u32, usize, u64)> = (0..operations)
         .map(|_| (random.below(rows) as u32, random.below(rows), random.next()))
         .collect();
-    let mut floor = |add: u64| {
+    let mut turn = 0;
+    let mut floor = || {
+        turn += 1;
         seconds(|| {
             for (row, _, key) in &draws {
-                map.remove_and_insert(*row, key.wrapping_add(add));
+                map.remove_and_insert(*row, key.wrapping_add(turn));
             }
         })
     };
-    let mut turn = 0;
     report.compare(
         "tree: random remove and insert, with both positions",
         rows,
         &turns,
-        || {
-            turn += 1;
-            floor(turn)
-        },
+        &mut floor,
         || {
             seconds(|| {
                 for (row, position, _) in &draws {
@@ -44,36 +42,18 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
             })
         },
     );
-    report.compare(
-        "tree: position of a row",
-        rows,
-        &turns,
-        || {
-            turn += 1;
-            floor(turn)
-        },
-        || {
-            seconds(|| {
-                for (row, ..) in &draws {
-                    black_box(tree.position(*row));
-                }
-            })
-        },
-    );
-    report.compare(
-        "tree: row at a position",
-        rows,
-        &turns,
-        || {
-            turn += 1;
-            floor(turn)
-        },
-        || {
-            seconds(|| {
-                for (_, position, _) in &draws {
-                    black_box(tree.row_at(*position));
-                }
-            })
-        },
-    );
+    report.compare("tree: position of a row", rows, &turns, &mut floor, || {
+        seconds(|| {
+            for (row, ..) in &draws {
+                black_box(tree.position(*row));
+            }
+        })
+    });
+    report.compare("tree: row at a position", rows, &turns, &mut floor, || {
+        seconds(|| {
+            for (_, position, _) in &draws {
+                black_box(tree.row_at(*position));
+            }
+        })
+    });
 }

@@ -219,35 +219,45 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     fn join_leaves(&mut self, left: NodeId, right: NodeId) {
-        let moving = self.leaf(right).slots().to_vec();
-        let start = self.leaf(left).len();
-        if self.keyed {
-            let keys = self.keys[right.index()];
-            self.keys[left.index()][start..start + moving.len()]
-                .copy_from_slice(&keys[..moving.len()]);
-        }
-        for slot in &moving {
-            self.leaf_of[slot.index()] = left;
-        }
-        self.leaf_mut(left).push_all(&moving);
+        let count = self.leaf(right).len() as i64;
+        self.append_rows(right, left);
         let above = self.leaf(left).parent;
         let inner = self.inner_mut(above);
         let at = inner.index_of(left);
-        inner.add_to_count(at, moving.len() as i64);
-        inner.add_to_count(at + 1, -(moving.len() as i64));
+        inner.add_to_count(at, count);
+        inner.add_to_count(at + 1, -count);
         self.unhang_leaf(right);
+    }
+
+    /// Copies the rows of a leaf behind those of another, which is their leaf from then on.
+    pub(super) fn append_rows(&mut self, from: NodeId, to: NodeId) {
+        let moving = self.leaf(from).slots().to_vec();
+        let start = self.leaf(to).len();
+        if self.keyed {
+            let keys = self.keys[from.index()];
+            self.keys[to.index()][start..start + moving.len()]
+                .copy_from_slice(&keys[..moving.len()]);
+        }
+        for slot in &moving {
+            self.leaf_of[slot.index()] = to;
+        }
+        self.leaf_mut(to).push_all(&moving);
     }
 
     /// Takes a leaf whose rows are gone, and gone from the counts, out of chain and tree.
     pub(super) fn unhang_leaf(&mut self, leaf: NodeId) {
-        let (prev, next, above) = {
-            let node = self.leaf(leaf);
-            (node.prev, node.next, node.parent)
-        };
+        let above = self.leaf(leaf).parent;
         if above.is_none() {
             self.leaf_mut(leaf).clear();
             return;
         }
+        self.unchain(leaf);
+        self.unhang_child(above, leaf, 0);
+    }
+
+    /// Takes a leaf out of the chain, and frees it.
+    pub(super) fn unchain(&mut self, leaf: NodeId) {
+        let (prev, next) = (self.leaf(leaf).prev, self.leaf(leaf).next);
         if !prev.is_none() {
             self.leaf_mut(prev).next = next;
         }
@@ -256,7 +266,6 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
         self.leaf_mut(leaf).clear();
         self.free_leaves.push(leaf);
-        self.unhang_child(above, leaf, 0);
     }
 
     /// Takes an empty child, of the given level, from its parent, and the parent from its own when

@@ -208,7 +208,8 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 Some(last) if last.count as usize + len <= LEAF / 2 => {
                     last.count += len as u32;
                     let left = last.node;
-                    self.move_rows(leaf, left);
+                    self.append_rows(leaf, left);
+                    self.unchain(leaf);
                 }
                 _ => level.push(Child {
                     node: leaf,
@@ -230,34 +231,5 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             self.leaf_mut(only.node).parent = NodeId::NONE;
         }
         self.build_inners(level);
-    }
-
-    /// Appends the rows of a leaf to the one before it, and frees it.
-    fn move_rows(&mut self, leaf: NodeId, left: NodeId) {
-        let moving = self.leaf(leaf).slots().to_vec();
-        let start = self.leaf(left).len();
-        if self.keyed {
-            let keys = self.keys[leaf.index()];
-            self.keys[left.index()][start..start + moving.len()]
-                .copy_from_slice(&keys[..moving.len()]);
-        }
-        for slot in &moving {
-            self.leaf_of[slot.index()] = left;
-        }
-        self.leaf_mut(left).push_all(&moving);
-        self.unchain(leaf);
-    }
-
-    /// Takes a leaf out of the chain, and frees it.
-    fn unchain(&mut self, leaf: NodeId) {
-        let (prev, next) = (self.leaf(leaf).prev, self.leaf(leaf).next);
-        if !prev.is_none() {
-            self.leaf_mut(prev).next = next;
-        }
-        if !next.is_none() {
-            self.leaf_mut(next).prev = prev;
-        }
-        self.leaf_mut(leaf).clear();
-        self.free_leaves.push(leaf);
     }
 }
