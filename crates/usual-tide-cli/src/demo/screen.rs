@@ -45,7 +45,8 @@ impl Screen {
         self.line(&format!("{BOLD}An evening at the kiln queue{BOLD:#}"));
         self.paragraph(&format!(
             "{pieces} pieces wait to be fired, in an order set by hand. A list shows them; a view hears of \
-             nothing but the list's change sets, and draws what you see here."
+             nothing but the list's change sets, and draws what you see here. The code is what an app with a \
+             type for its pieces writes."
         ));
     }
 
