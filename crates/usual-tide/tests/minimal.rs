@@ -125,7 +125,7 @@ fn the_choice_depends_on_the_two_ends_alone() {
 }
 
 #[test]
-fn of_two_neighbours_that_change_places_the_upper_one_is_said_to_move() {
+fn of_two_neighbours_that_change_places_the_one_that_goes_up_is_said_to_move() {
     let mut store = Store::load(rows(&[0, 1, 2, 3], 0)).unwrap();
     let list = store.bind(Query::new());
     let feed = store.feed(list).unwrap();
