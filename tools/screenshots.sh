@@ -23,5 +23,7 @@ shot() {
 
 shot demo "usual-tide demo | head -n 34" "usual-tide demo"
 shot demo-end "usual-tide demo | tail -n 34" "usual-tide demo"
+shot show "usual-tide show demo/pieces.json --sort -height_mm,title --numbered | head -n 34" \
+    "usual-tide show demo/pieces.json --sort -height_mm,title --numbered"
 shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json | tail -n 34" \
     "usual-tide compare demo/pieces.json demo/pieces-later.json"

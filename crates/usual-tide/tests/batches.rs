@@ -220,3 +220,29 @@ fn large_batches_go_the_ways_for_many_rows() {
         );
     }
 }
+
+#[test]
+fn a_large_block_moves_within_each_list() {
+    // As many neighbours as are merged in leaf by leaf, moved into their own middle and far away.
+    for to in [0, 9_500, 10_010, 11_500, 59_000] {
+        let mut store = Store::load((0..60_000).map(piece)).unwrap();
+        let lists = [
+            store.bind(Query::new()),
+            store.bind(Query::new().sort(Piece::HEIGHT_MM)),
+        ];
+        let feeds = lists.map(|list| store.feed(list).unwrap());
+        let mut views = lists.map(|list| {
+            let rows = store.list(list).unwrap();
+            rows.items().cloned().collect::<Replica<Piece>>()
+        });
+        let block: Vec<u32> = (10_000..11_000).collect();
+        store.move_many(&block, Place::Row(to)).unwrap();
+        store.check().unwrap();
+        assert_eq!(store.position(&10_000), Some(to));
+        for ((list, feed), view) in lists.iter().zip(&feeds).zip(&mut views) {
+            let changes = feed.read(&store).unwrap().unwrap();
+            view.apply(&changes).unwrap();
+            assert!(view.items().eq(store.list(*list).unwrap().items()));
+        }
+    }
+}

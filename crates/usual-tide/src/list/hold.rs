@@ -7,16 +7,15 @@ use crate::order::Slot;
 use std::sync::Arc;
 
 impl<T: Item> ListState<T> {
-    /// Holds a row: it keeps its place, whatever its item becomes. `false` when it is not in the list.
-    pub(crate) fn hold(&mut self, slot: Slot, context: Context<'_, T>) -> bool {
-        let (true, Some(item)) = (self.rows.contains(slot), context.items.get(slot)) else {
-            return false;
-        };
-        if !self.held.contains_key(&slot) {
+    /// Holds a row that the list shows: it keeps its place, whatever its item becomes.
+    pub(crate) fn hold(&mut self, slot: Slot, context: Context<'_, T>) {
+        if !self.rows.contains(slot) || self.held.contains_key(&slot) {
+            return;
+        }
+        if let Some(item) = context.items.get(slot) {
             self.undo.push(Undo::Held(self.held.clone()));
             self.held.insert(slot, Arc::clone(item));
         }
-        true
     }
 
     /// Lets go of a row, which goes where it belongs.

@@ -176,15 +176,34 @@ impl<T: Item> ListState<T> {
                 .is_gt()
         });
         // Rows that are about to go stand where their old items belong: the next one that stays
-        // answers for them.
-        let stays = |slot: &Slot| fate(*slot).is_none_or(|fate| !fate.takes_out());
+        // answers for them. What was found for a run of them is kept for each, so that no run is
+        // walked twice.
+        let stays = |slot: Slot| fate(slot).is_none_or(|fate| !fate.takes_out());
+        let mut known: HashMap<Slot, Option<Slot>> = HashMap::new();
+        let mut answering = |slot: Slot| {
+            let mut walked = Vec::new();
+            let mut found = None;
+            for row in self.rows.rows_at(slot) {
+                if stays(row) {
+                    found = Some(row);
+                    break;
+                }
+                if let Some(next) = known.get(&row) {
+                    found = *next;
+                    break;
+                }
+                walked.push(row);
+            }
+            known.extend(walked.into_iter().map(|row| (row, found)));
+            found
+        };
         let places: Vec<Cursor> = arriving
             .iter()
             .map(|row| {
                 let mut at_source = None;
                 self.rows.lower_bound(row.arrival.key, |other| {
                     let at_source = *at_source.get_or_insert_with(|| source(row).unwrap_or(0));
-                    let other = self.rows.rows_at(other).find(stays).zip(item(row));
+                    let other = answering(other).zip(item(row));
                     other.is_some_and(|(other, item)| {
                         self.comes_before_in_full(other, item, at_source, context)
                     })

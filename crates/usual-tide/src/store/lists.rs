@@ -140,9 +140,7 @@ impl<T: Item> Store<T> {
     /// [`EditError::UnknownKey`].
     pub fn hold(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
-        self.each_list(|list, context| {
-            list.hold(slot, context);
-        })
+        self.each_list(|list, context| list.hold(slot, context))
     }
 
     /// Lets go of an item's rows; each goes where it belongs.

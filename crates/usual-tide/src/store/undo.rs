@@ -137,7 +137,8 @@ impl<T: Item> Store<T> {
     }
 
     /// Makes edits that come from the source, not from the person: they are no step that can be
-    /// undone, and steps before them can still be. A batch of its own.
+    /// undone, and steps before them can still be. A batch of its own; inside a person's batch it is
+    /// a part of that step.
     ///
     /// # Errors
     ///
