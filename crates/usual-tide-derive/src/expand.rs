@@ -1,19 +1,20 @@
-//! What the derive writes.
+//! What the derives write.
 
+use crate::attributes::Described;
 use proc_macro2::TokenStream;
 use quote::{format_ident, quote};
-use syn::{
-    Data, DeriveInput, Error, Field, Fields, Ident, Result, ext::IdentExt, spanned::Spanned,
-};
+use syn::{Data, DeriveInput, Error, Fields, Result, ext::IdentExt, spanned::Spanned};
 
-pub(crate) fn expand(input: &DeriveInput) -> Result<TokenStream> {
+/// `Item`, `Fields` and the accessors.
+pub(crate) fn item(input: &DeriveInput) -> Result<TokenStream> {
     let fields = named_fields(input)?;
     let key = key_field(input, &fields)?;
     let (name, generics) = (&input.ident, &input.generics);
     let (impl_generics, type_generics, bounds) = generics.split_for_impl();
-    let (key_name, key_type) = (&key.ident, &key.ty);
-    let comparisons = fields.iter().filter_map(|field| comparison(field));
-    let accessors = fields.iter().filter_map(|field| accessor(field));
+    let (key_name, key_type) = (key.ident, &key.field.ty);
+    let differing = differing(&fields);
+    let accessors = accessors(input, &fields);
+    let fields = fields_impl(input, &fields);
     Ok(quote! {
         #[automatically_derived]
         impl #impl_generics ::usual_tide::Item for #name #type_generics #bounds {
@@ -24,87 +25,160 @@ pub(crate) fn expand(input: &DeriveInput) -> Result<TokenStream> {
             }
 
             fn changed_fields(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::FieldPath> {
-                let mut changed = ::std::vec::Vec::new();
-                #(#comparisons)*
-                changed
+                #differing
             }
         }
 
+        #accessors
+        #fields
+    })
+}
+
+/// `Fields` and the accessors.
+pub(crate) fn nested(input: &DeriveInput) -> Result<TokenStream> {
+    let fields = named_fields(input)?;
+    if let Some(key) = fields.iter().find(|field| field.key) {
+        return Err(Error::new(
+            key.field.span(),
+            "a nested type has no key: derive `Item` for a type that has one",
+        ));
+    }
+    let accessors = accessors(input, &fields);
+    let fields = fields_impl(input, &fields);
+    Ok(quote! {
+        #accessors
+        #fields
+    })
+}
+
+fn named_fields(input: &DeriveInput) -> Result<Vec<Described<'_>>> {
+    if let Data::Struct(data) = &input.data
+        && let Fields::Named(fields) = &data.fields
+    {
+        let fields = fields.named.iter();
+        return fields
+            .filter_map(|field| Some(Described::read(field, field.ident.as_ref()?)))
+            .collect();
+    }
+    Err(Error::new(
+        input.ident.span(),
+        "an item is a struct with named fields: implement the trait by hand for other types",
+    ))
+}
+
+fn key_field<'a, 'b>(
+    input: &DeriveInput,
+    fields: &'b [Described<'a>],
+) -> Result<&'b Described<'a>> {
+    let mut keys = fields.iter().filter(|field| field.key);
+    let key = keys.next().ok_or_else(|| {
+        Error::new(
+            input.ident.span(),
+            "an item needs a key: mark the field that never changes with `#[item(key)]`",
+        )
+    })?;
+    match keys.next() {
+        None => Ok(key),
+        Some(second) => Err(Error::new(
+            second.field.span(),
+            "an item has one key: only one field can be marked `#[item(key)]`",
+        )),
+    }
+}
+
+/// Names the fields that differ, as the value of a block.
+fn differing(fields: &[Described<'_>]) -> TokenStream {
+    let comparisons = fields.iter().map(|field| {
+        let name = field.ident;
+        let pointer = format!("/{}", field.name.replace('~', "~0").replace('/', "~1"));
+        let whole = quote! { changed.push(::usual_tide::FieldPath::new(#pointer)); };
+        if !field.nested {
+            return quote! { if self.#name != later.#name { #whole } };
+        }
+        quote! {
+            if self.#name != later.#name {
+                let inner = ::usual_tide::Fields::differing(&self.#name, &later.#name);
+                if inner.is_empty() { #whole }
+                changed.extend(inner.into_iter().map(|path| path.under(#pointer)));
+            }
+        }
+    });
+    quote! {
+        let mut changed = ::std::vec::Vec::new();
+        #(#comparisons)*
+        changed
+    }
+}
+
+fn accessors(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
+    let (name, generics) = (&input.ident, &input.generics);
+    let (impl_generics, type_generics, bounds) = generics.split_for_impl();
+    let accessors = fields.iter().map(|field| {
+        let (visibility, kind) = (&field.field.vis, &field.field.ty);
+        let (ident, name) = (field.ident, &field.name);
+        let plain = ident.unraw().to_string();
+        let constant = format_ident!("{}", plain.to_uppercase(), span = ident.span());
+        let docs = format!("The field `{plain}`.");
+        quote! {
+            #[doc = #docs]
+            #visibility const #constant: ::usual_tide::Field<Self, #kind> =
+                ::usual_tide::Field::new(#name, |item| &item.#ident, |item| &mut item.#ident);
+        }
+    });
+    quote! {
         #[automatically_derived]
         #[allow(dead_code)]
         impl #impl_generics #name #type_generics #bounds {
             #(#accessors)*
         }
-    })
-}
-
-fn named_fields(input: &DeriveInput) -> Result<Vec<&Field>> {
-    if let Data::Struct(data) = &input.data
-        && let Fields::Named(fields) = &data.fields
-    {
-        return Ok(fields.named.iter().collect());
     }
-    Err(Error::new(
-        input.ident.span(),
-        "an item is a struct with named fields: implement `Item` by hand for other types",
-    ))
 }
 
-fn key_field<'a>(input: &DeriveInput, fields: &[&'a Field]) -> Result<&'a Field> {
-    let mut key = None;
-    for field in fields {
-        if is_key(field)? && key.replace(*field).is_some() {
-            return Err(Error::new(
-                field.span(),
-                "an item has one key: only one field can be marked `#[item(key)]`",
-            ));
+fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
+    let name = &input.ident;
+    let shown = || fields.iter().filter(|field| !field.skip);
+    let entries = shown().map(|field| {
+        let (ident, name) = (field.ident, &field.name);
+        let accessor = quote! {
+            ::usual_tide::Field::new(
+                #name,
+                |item: &Self| &item.#ident,
+                |item: &mut Self| &mut item.#ident,
+            )
+        };
+        if field.nested {
+            quote! { fields.extend(#accessor.nested()); }
+        } else {
+            quote! { fields.push(::usual_tide::AnyField::from(#accessor)); }
+        }
+    });
+    // With type parameters it holds where the types of the fields allow it.
+    let mut generics = input.generics.clone();
+    if input.generics.type_params().next().is_some() {
+        let bounds = generics.make_where_clause();
+        for field in shown() {
+            let kind = &field.field.ty;
+            bounds.predicates.push(if field.nested {
+                syn::parse_quote! { #kind: ::usual_tide::Fields + Clone }
+            } else {
+                syn::parse_quote! { #kind: ::usual_tide::FieldValue }
+            });
         }
     }
-    key.ok_or_else(|| {
-        Error::new(
-            input.ident.span(),
-            "an item needs a key: mark the field that never changes with `#[item(key)]`",
-        )
-    })
-}
-
-fn is_key(field: &Field) -> Result<bool> {
-    let mut is_key = false;
-    for attribute in field.attrs.iter().filter(|a| a.path().is_ident("item")) {
-        attribute.parse_nested_meta(|meta| {
-            if meta.path.is_ident("key") {
-                is_key = true;
-                return Ok(());
+    let (impl_generics, type_generics, bounds) = generics.split_for_impl();
+    let differing = differing(fields);
+    quote! {
+        #[automatically_derived]
+        impl #impl_generics ::usual_tide::Fields for #name #type_generics #bounds {
+            fn fields() -> ::std::vec::Vec<::usual_tide::AnyField<Self>> {
+                let mut fields = ::std::vec::Vec::new();
+                #(#entries)*
+                fields
             }
-            Err(meta.error("unknown attribute: a field can be marked `key`"))
-        })?;
-    }
-    Ok(is_key)
-}
 
-fn plain_name(name: &Ident) -> String {
-    name.unraw().to_string()
-}
-
-fn comparison(field: &Field) -> Option<TokenStream> {
-    let name = field.ident.as_ref()?;
-    let pointer = format!("/{}", plain_name(name));
-    Some(quote! {
-        if self.#name != later.#name {
-            changed.push(::usual_tide::FieldPath::new(#pointer));
+            fn differing(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::FieldPath> {
+                #differing
+            }
         }
-    })
-}
-
-fn accessor(field: &Field) -> Option<TokenStream> {
-    let name = field.ident.as_ref()?;
-    let (visibility, kind) = (&field.vis, &field.ty);
-    let plain = plain_name(name);
-    let constant = format_ident!("{}", plain.to_uppercase(), span = name.span());
-    let docs = format!("The field `{plain}`.");
-    Some(quote! {
-        #[doc = #docs]
-        #visibility const #constant: ::usual_tide::Field<Self, #kind> =
-            ::usual_tide::Field::new(#plain, |item| &item.#name);
-    })
+    }
 }

@@ -45,27 +45,34 @@ mod query;
 #[cfg(feature = "record")]
 pub mod record;
 mod store;
+mod text;
 
 pub use change::{ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated};
 #[cfg(feature = "uuid")]
 pub use item::uuid_key;
-pub use item::{Field, FieldPath, Item, KeyCounter};
+pub use item::{
+    AnyField, BrokenRule, FailedField, Field, FieldPath, FieldValue, Fields, InputError, Item,
+    KeyCounter, Kind, Rules, Value,
+};
 pub use list::{
     BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection, UnknownList,
     Version,
 };
 pub use query::{Query, Sort, SortRank, SortValue};
 pub use store::{
-    DuplicateKey, EditError, ListEditError, OnDuplicate, Place, Reloaded, SkipReason, Skipped,
-    Store, UndoError, Undone,
+    CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError,
+    OnDuplicate, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded, Settled, SkipReason,
+    Skipped, Store, UndoError, Undone,
 };
+
+pub use text::Folding;
 
 #[cfg(feature = "probe")]
 #[doc(hidden)]
 pub use order::TreeProbe;
 
 #[cfg(feature = "derive")]
-pub use usual_tide_derive::Item;
+pub use usual_tide_derive::{Fields, Item};
 
 /// The README's examples, run as documentation tests.
 #[cfg(doctest)]

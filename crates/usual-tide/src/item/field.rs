@@ -24,12 +24,13 @@ use std::fmt;
 pub struct Field<T, V> {
     name: &'static str,
     get: fn(&T) -> &V,
+    get_mut: fn(&mut T) -> &mut V,
 }
 
 impl<T, V> Field<T, V> {
     /// The accessor with this name.
-    pub const fn new(name: &'static str, get: fn(&T) -> &V) -> Self {
-        Self { name, get }
+    pub const fn new(name: &'static str, get: fn(&T) -> &V, get_mut: fn(&mut T) -> &mut V) -> Self {
+        Self { name, get, get_mut }
     }
 
     /// The field's name.
@@ -40,6 +41,11 @@ impl<T, V> Field<T, V> {
     /// The field of an item.
     pub fn get<'a>(&self, item: &'a T) -> &'a V {
         (self.get)(item)
+    }
+
+    /// The field of an item, to be changed.
+    pub fn get_mut<'a>(&self, item: &'a mut T) -> &'a mut V {
+        (self.get_mut)(item)
     }
 
     /// The accessor as a plain function.

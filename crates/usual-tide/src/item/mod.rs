@@ -1,18 +1,33 @@
 //! Items: the app's values, and how the library knows one from another.
 
+mod any_field;
 mod arena;
+mod compare;
 mod field;
+mod field_types;
+mod field_value;
 mod generate;
+mod input;
 mod keys;
 mod path;
+mod rules;
+mod value;
 
+#[cfg(feature = "record")]
+pub(crate) use any_field::Way;
+pub use any_field::{AnyField, Fields};
 pub(crate) use arena::{Arena, Snapshot};
 pub use field::Field;
+pub use field_value::FieldValue;
 pub use generate::KeyCounter;
 #[cfg(feature = "uuid")]
 pub use generate::uuid_key;
+pub use input::InputError;
 pub(crate) use keys::KeyTable;
 pub use path::FieldPath;
+pub use rules::{BrokenRule, FailedField, Rules};
+pub(crate) use rules::{Checked, describe};
+pub use value::{Kind, Value};
 
 use std::fmt::Debug;
 use std::hash::Hash;

@@ -21,6 +21,35 @@ impl FieldPath {
         Self(pointer.into())
     }
 
+    /// The same path from one level further out.
+    ///
+    /// ```
+    /// use usual_tide::FieldPath;
+    ///
+    /// assert_eq!(FieldPath::new("/amount").under("/fee").as_str(), "/fee/amount");
+    /// ```
+    pub fn under(&self, outer: &str) -> Self {
+        Self::new(format!("{outer}{}", self.0))
+    }
+
+    /// Whether the two are the same field, or one is a part of the other.
+    ///
+    /// ```
+    /// use usual_tide::FieldPath;
+    ///
+    /// assert!(FieldPath::new("/fee").overlaps(&FieldPath::new("/fee/amount")));
+    /// assert!(!FieldPath::new("/fee").overlaps(&FieldPath::new("/feet")));
+    /// ```
+    pub fn overlaps(&self, other: &Self) -> bool {
+        let (short, long) = if self.0.len() <= other.0.len() {
+            (&self.0, &other.0)
+        } else {
+            (&other.0, &self.0)
+        };
+        long.strip_prefix(&**short)
+            .is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+    }
+
     /// The pointer text.
     pub fn as_str(&self) -> &str {
         &self.0

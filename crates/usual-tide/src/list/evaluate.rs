@@ -42,10 +42,11 @@ pub(super) fn evaluate<T: Item>(
     context: Context<'_, T>,
     always: impl Fn(Slot) -> bool + Sync,
 ) -> Evaluated {
-    let slots = if query.has_filter() {
+    let slots = if query.has_filter() || !context.concealed.is_empty() {
         let shown = |slot: &Slot| {
             let item = context.items.get(*slot);
-            item.is_some_and(|item| query.matches(item)) || always(*slot)
+            !context.is_concealed(*slot)
+                && (item.is_some_and(|item| query.matches(item)) || always(*slot))
         };
         in_parts(context.source.len(), |part| -> Vec<Slot> {
             let rows = context.source.rows_from(context.source.cursor(part.start));

@@ -18,6 +18,14 @@ impl<T: Item> ListState<T> {
         }
     }
 
+    /// Shows a row that may not match, where its item belongs, and holds it.
+    pub(crate) fn show(&mut self, slot: Slot, context: Context<'_, T>) {
+        if !self.rows.contains(slot) && !context.is_concealed(slot) {
+            self.arrive(slot, context);
+        }
+        self.hold(slot, context);
+    }
+
     /// Lets go of a row, which goes where it belongs.
     pub(crate) fn release(&mut self, slot: Slot, context: Context<'_, T>) {
         if !self.held.contains_key(&slot) {

@@ -110,7 +110,8 @@ impl<T: Item> ListState<T> {
         let held = |slot: &Slot| !self.held.is_empty() && self.held.contains_key(slot);
         let hit = |slot: Slot| {
             let item = context.items.get(slot);
-            item.is_some_and(|item| query.matches(item)) || held(&slot)
+            !context.is_concealed(slot)
+                && (item.is_some_and(|item| query.matches(item)) || held(&slot))
         };
         let parts = in_parts(context.source.len(), |part| -> Vec<bool> {
             let rows = context.source.rows_from(context.source.cursor(part.start));

@@ -6,7 +6,7 @@ use super::version::Version;
 use crate::item::{Arena, Item, KeyTable};
 use crate::order::{RowTree, Slot};
 use crate::query::{Query, Sort, Window};
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
@@ -28,6 +28,14 @@ pub(crate) struct Context<'a, T> {
     pub(crate) items: &'a Arena<T>,
     pub(crate) keys: &'a KeyTable,
     pub(crate) source: &'a RowTree,
+    /// Rows that no list shows: they are proposed for removal.
+    pub(crate) concealed: &'a HashSet<Slot>,
+}
+
+impl<T> Context<'_, T> {
+    pub(crate) fn is_concealed(&self, slot: Slot) -> bool {
+        !self.concealed.is_empty() && self.concealed.contains(&slot)
+    }
 }
 
 impl<T> Clone for Context<'_, T> {
@@ -143,6 +151,7 @@ impl<T: Item> ListState<T> {
             };
             let held = self.held.contains_key(&slot);
             let shows = self.query.matches(item) || held && self.rows.contains(slot);
+            let shows = shows && !context.is_concealed(slot);
             if shows != self.rows.contains(slot) {
                 return Err(format!("{slot:?}: in the list is {}", !shows));
             }

@@ -185,6 +185,17 @@ impl<T: Item> ListState<T> {
         self.carry(&touch, fate, context);
     }
 
+    /// Puts a row in, whether it matches or not.
+    pub(super) fn arrive(&mut self, slot: Slot, context: Context<'_, T>) {
+        let touch = Touch {
+            slot,
+            before: None,
+            after: context.items.get(slot),
+            moved: false,
+        };
+        self.carry(&touch, Fate::Arrives, context);
+    }
+
     /// What becomes of a row; `None` when the list never sees it.
     fn fate(&self, touch: &Touch<'_, T>) -> Option<Fate> {
         let was = self.rows.contains(touch.slot);

@@ -112,16 +112,32 @@ impl Record {
     ///
     /// [`SetError`], and the record is unchanged.
     pub fn set(&mut self, name: &str, value: Value) -> Result<(), SetError> {
+        self.set_field(&FieldName::parse(name)?, value)
+    }
+
+    /// Sets a field by a name that was read before.
+    ///
+    /// # Errors
+    ///
+    /// [`SetError`], and the record is unchanged.
+    pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {
         let mut members = self.members.clone();
         let in_the_way = SetError::InTheWay {
-            name: name.to_owned(),
+            name: name.to_string(),
         };
-        *FieldName::parse(name)?
-            .make(&mut members)
-            .ok_or(in_the_way)? = value;
+        *name.make(&mut members).ok_or(in_the_way)? = value;
         self.key = read_key(&members, &self.key_name)?;
         self.members = members;
         Ok(())
+    }
+
+    /// Takes a field away, unless the record would have no key then.
+    pub(super) fn take(&mut self, name: &FieldName) {
+        let mut members = self.members.clone();
+        name.take(&mut members);
+        if read_key(&members, &self.key_name).is_ok_and(|key| key == self.key) {
+            self.members = members;
+        }
     }
 }
 

@@ -22,6 +22,7 @@
 //! ```
 
 mod differ;
+mod field;
 mod item;
 mod key;
 mod name;

@@ -70,6 +70,18 @@ impl FieldName {
         })
     }
 
+    /// Takes the field's value out.
+    pub(super) fn take(&self, members: &mut Map<String, Value>) -> Option<Value> {
+        if !self.pointer && members.contains_key(&self.text) {
+            return members.shift_remove(&self.text);
+        }
+        let (last, way) = self.steps.split_last()?;
+        let inner = way.iter().try_fold(members, |members, step| {
+            members.get_mut(step)?.as_object_mut()
+        })?;
+        inner.shift_remove(last)
+    }
+
     /// The place of the field's value, made where objects on the way lack it; `None` when something else
     /// than an object is in the way.
     pub(super) fn make<'a>(&self, members: &'a mut Map<String, Value>) -> Option<&'a mut Value> {

@@ -34,6 +34,7 @@ impl<T: Item> Store<T> {
     ///
     /// Those of the closure.
     pub fn batch<R, E>(&mut self, edits: impl FnOnce(&mut Self) -> Result<R, E>) -> Result<R, E> {
+        self.end_dropped_drafts();
         if self.journal.depth > 0 {
             // The lists catch up, so that taking back this batch leaves them where it began.
             self.guarded(Start::of_edit(self), |store| {
@@ -110,6 +111,7 @@ impl<T: Item> Store<T> {
             self.journal.followed = start.followed;
         }
         self.take_back(start.steps);
+        self.uniques.roll_back(start.uniques);
         if self.journal.depth == 0 {
             self.history.name = None;
             self.history.route = Route::Person;
@@ -122,6 +124,7 @@ impl<T: Item> Store<T> {
 struct Start {
     steps: usize,
     followed: usize,
+    uniques: usize,
     /// The lists' states; none for a single edit inside a batch, which no list follows.
     lists: Option<Vec<Option<Mark>>>,
 }
@@ -139,6 +142,7 @@ impl Start {
         Self {
             steps: store.journal.steps.len(),
             followed: store.journal.followed,
+            uniques: store.uniques.mark(),
             lists: None,
         }
     }

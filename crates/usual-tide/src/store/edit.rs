@@ -2,7 +2,7 @@
 
 use super::Store;
 use super::error::EditError;
-use super::journal::Step;
+use super::journal::{Near, Step};
 use super::place::Place;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
@@ -14,8 +14,11 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// [`EditError::DuplicateKey`] when its key is taken, [`EditError::UnknownKey`] and
-    /// [`EditError::OutOfRange`] when there is no such place.
-    pub fn add(&mut self, item: T, place: Place<T::Key>) -> Result<(), EditError<T::Key>> {
+    /// [`EditError::OutOfRange`] when there is no such place, [`EditError::Invalid`] when it breaks a
+    /// rule.
+    pub fn add(&mut self, mut item: T, place: Place<T::Key>) -> Result<(), EditError<T::Key>> {
+        self.end_dropped_drafts();
+        self.tidy(&mut item);
         if let Some(slot) = self.slot(item.key()) {
             return Err(EditError::DuplicateKey {
                 key: item.key().clone(),
@@ -23,6 +26,7 @@ impl<T: Item> Store<T> {
             });
         }
         let at = self.landing(&place, &[])?;
+        self.accept(&item)?;
         self.attempt(|store| store.put_in(Arc::new(item), at))
     }
 
@@ -42,12 +46,14 @@ impl<T: Item> Store<T> {
     ///
     /// # Errors
     ///
-    /// [`EditError::UnknownKey`], and [`EditError::KeyChanged`] when the closure changed the key.
+    /// [`EditError::UnknownKey`], [`EditError::KeyChanged`] when the closure changed the key, and
+    /// [`EditError::Invalid`] when the item breaks a rule afterwards.
     pub fn edit(
         &mut self,
         key: &T::Key,
         edit: impl FnOnce(&mut T),
     ) -> Result<bool, EditError<T::Key>> {
+        self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
         let Some(item) = self.items.get(slot) else {
             return Ok(false);
@@ -62,8 +68,9 @@ impl<T: Item> Store<T> {
     ///
     /// # Errors
     ///
-    /// [`EditError::UnknownKey`].
+    /// [`EditError::UnknownKey`], and [`EditError::Invalid`] when it breaks a rule.
     pub fn replace(&mut self, item: T) -> Result<bool, EditError<T::Key>> {
+        self.end_dropped_drafts();
         let slot = self.known_slot(item.key())?;
         self.replace_at(slot, item)
     }
@@ -74,6 +81,7 @@ impl<T: Item> Store<T> {
     ///
     /// [`EditError::UnknownKey`].
     pub fn remove(&mut self, key: &T::Key) -> Result<Arc<T>, EditError<T::Key>> {
+        self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
         let item = self.items.get(slot).cloned();
         self.attempt(|store| {
@@ -93,6 +101,7 @@ impl<T: Item> Store<T> {
         key: &T::Key,
         place: Place<T::Key>,
     ) -> Result<bool, EditError<T::Key>> {
+        self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
         let from = self.known_position(key)?;
         let to = self.landing(&place, &[from])?;
@@ -106,7 +115,8 @@ impl<T: Item> Store<T> {
         })
     }
 
-    fn replace_at(&mut self, slot: Slot, item: T) -> Result<bool, EditError<T::Key>> {
+    fn replace_at(&mut self, slot: Slot, mut item: T) -> Result<bool, EditError<T::Key>> {
+        self.tidy(&mut item);
         let Some(before) = self.items.get(slot) else {
             return Ok(false);
         };
@@ -119,6 +129,7 @@ impl<T: Item> Store<T> {
         if **before == item {
             return Ok(false);
         }
+        self.accept(&item)?;
         self.attempt(|store| {
             store.swap_item(slot, Arc::new(item));
             Ok(true)
@@ -141,22 +152,25 @@ impl<T: Item> Store<T> {
             .insert(Arc::clone(&item))
             .ok_or(EditError::TooMany)?;
         self.keys.insert(slot, &self.items);
+        self.index_values(slot, Some(&item));
         self.journal.steps.push(Step::Added { slot, item });
         Ok(slot)
     }
 
     pub(super) fn take_out(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
-        let after = self.source.rows_before(slot).next();
+        self.index_values(slot, None);
+        let near = self.near(slot);
         let at = self.source.remove(slot).map(|(at, _)| at);
-        self.journal.steps.push(Step::Removed { slot, at, after });
+        self.journal.steps.push(Step::Removed { slot, at, near });
     }
 
     /// Lets go of an item whose place in source order is about to be laid anew.
     pub(super) fn forget(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
-        let (at, after) = (None, None);
-        self.journal.steps.push(Step::Removed { slot, at, after });
+        self.index_values(slot, None);
+        let (at, near) = (None, Near::default());
+        self.journal.steps.push(Step::Removed { slot, at, near });
     }
 
     /// Lays source order anew.
@@ -168,6 +182,7 @@ impl<T: Item> Store<T> {
 
     pub(super) fn swap_item(&mut self, slot: Slot, item: Arc<T>) {
         if let Some(before) = self.items.set(slot, Arc::clone(&item)) {
+            self.index_values(slot, Some(&item));
             self.journal.steps.push(Step::Replaced {
                 slot,
                 before,
@@ -177,9 +192,9 @@ impl<T: Item> Store<T> {
     }
 
     pub(super) fn lift(&mut self, slot: Slot) {
-        let after = self.source.rows_before(slot).next();
+        let near = self.near(slot);
         if let Some((at, _)) = self.source.remove(slot) {
-            self.journal.steps.push(Step::Lifted { slot, at, after });
+            self.journal.steps.push(Step::Lifted { slot, at, near });
         }
     }
 

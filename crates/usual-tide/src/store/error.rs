@@ -1,6 +1,7 @@
 //! Why an edit is refused.
 
 use super::duplicates::DuplicateKey;
+use crate::item::FailedField;
 use std::fmt::Debug;
 
 /// Why an edit was refused. Nothing was changed.
@@ -38,6 +39,14 @@ pub enum EditError<K: Debug> {
         /// The key that the edit gave it.
         to: K,
     },
+    /// The item breaks rules of the store.
+    #[error("the item {key:?} is refused: {}", crate::item::describe(.failed))]
+    Invalid {
+        /// The item's key.
+        key: K,
+        /// Every field that failed, and why.
+        failed: Vec<FailedField<K>>,
+    },
     /// A store holds at most 2^32 - 2 items.
     #[error("the store is full: it holds at most 4,294,967,294 items")]
     TooMany,
@@ -47,6 +56,14 @@ impl<K: Debug> EditError<K> {
     /// Whether the edit named an item that is not there.
     pub fn is_unknown_key(&self) -> bool {
         matches!(self, Self::UnknownKey(_))
+    }
+
+    /// The fields that rules refused; none when the edit was refused for another reason.
+    pub fn failed_fields(&self) -> &[FailedField<K>] {
+        match self {
+            Self::Invalid { failed, .. } => failed,
+            _ => &[],
+        }
     }
 
     /// Whether a key would have occurred twice.

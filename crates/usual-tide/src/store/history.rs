@@ -1,7 +1,7 @@
 //! What a person did, so that it can be undone and done again.
 
 use super::Store;
-use super::journal::Step;
+use super::journal::{Near, Step};
 use crate::item::Item;
 use crate::order::Slot;
 use std::collections::VecDeque;
@@ -54,7 +54,8 @@ pub(super) enum Act<T: Item> {
     PutDown { item: Arc<T> },
 }
 
-/// A place in source order: the position, and the key of the item before it.
+/// A place in source order, blank rows of drafts left out: the position, and the key of the item before
+/// it.
 pub(super) struct Spot<K> {
     pub(super) at: usize,
     pub(super) after: Option<K>,
@@ -136,7 +137,12 @@ impl<T: Item> Store<T> {
     /// Notes the steps of an edit that is final.
     pub(super) fn note_steps(&mut self) {
         let reverts = matches!(self.history.route, Route::Back { .. } | Route::Forth { .. });
-        if self.journal.steps.is_empty() && !reverts {
+        let nothing = if self.is_plain() {
+            self.journal.steps.is_empty()
+        } else {
+            self.edits().is_empty()
+        };
+        if nothing && !reverts {
             self.history.name = None;
             self.history.route = Route::Person;
             return;
@@ -148,31 +154,81 @@ impl<T: Item> Store<T> {
     /// The steps as acts; none when source order was laid anew, which only the source does.
     fn acts(&self) -> Option<Vec<Act<T>>> {
         let item = |slot: Slot| self.items.get(slot).cloned();
-        let spot = |at: usize, after: Option<Slot>| Spot {
-            at,
-            after: after.and_then(item).map(|item| item.key().clone()),
+        let spot = |at: usize, near: Near| Spot {
+            at: at - near.blanks,
+            after: near.after.and_then(item).map(|item| item.key().clone()),
         };
         let act = |step: &Step<T>| {
             Some(match step {
                 Step::Added { item, .. } => Act::Added {
                     item: Arc::clone(item),
                 },
-                Step::Removed { slot, at, after } => Act::Removed {
+                Step::Removed { slot, at, near } => Act::Removed {
                     item: item(*slot)?,
-                    spot: spot((*at)?, *after),
+                    spot: spot((*at)?, *near),
                 },
                 Step::Replaced { before, after, .. } => Act::Replaced {
                     before: Arc::clone(before),
                     after: Arc::clone(after),
                 },
-                Step::Lifted { slot, at, after } => Act::Lifted {
+                Step::Lifted { slot, at, near } => Act::Lifted {
                     item: item(*slot)?,
-                    spot: spot(*at, *after),
+                    spot: spot(*at, *near),
                 },
                 Step::PutDown { slot } => Act::PutDown { item: item(*slot)? },
-                Step::Moved { .. } | Step::Reordered { .. } => return None,
+                Step::Committed { item } => Act::Added {
+                    item: Arc::clone(item),
+                },
+                Step::Moved { .. }
+                | Step::Reordered { .. }
+                | Step::Concealed { .. }
+                | Step::Revealed { .. }
+                | Step::Standing { .. } => return None,
             })
         };
-        self.journal.steps.iter().map(act).collect()
+        if self.is_plain() {
+            return self.journal.steps.iter().map(act).collect();
+        }
+        self.edits().into_iter().map(act).collect()
+    }
+
+    /// Whether every step is an edit of an item.
+    fn is_plain(&self) -> bool {
+        let plain = |step: &Step<T>| {
+            !matches!(
+                step,
+                Step::Concealed { .. } | Step::Revealed { .. } | Step::Standing { .. }
+            )
+        };
+        self.standing.blanks.is_empty() && self.journal.steps.iter().all(plain)
+    }
+
+    /// The steps that are edits of items: blank rows are no items yet, and that a row stands apart is no
+    /// edit of it.
+    fn edits(&self) -> Vec<&Step<T>> {
+        let mut blanks = &self.standing.blanks;
+        let mut edits = Vec::new();
+        // Backwards, since each note of the blank rows says which there were before it.
+        for step in self.journal.steps.iter().rev() {
+            let slot = match step {
+                Step::Standing { before } => {
+                    blanks = &before.blanks;
+                    continue;
+                }
+                Step::Concealed { .. } | Step::Revealed { .. } => continue,
+                Step::Committed { .. } | Step::Reordered { .. } => None,
+                Step::Added { slot, .. }
+                | Step::Removed { slot, .. }
+                | Step::Replaced { slot, .. }
+                | Step::Lifted { slot, .. }
+                | Step::PutDown { slot }
+                | Step::Moved { slot } => Some(slot),
+            };
+            if slot.is_none_or(|slot| !blanks.contains(slot)) {
+                edits.push(step);
+            }
+        }
+        edits.reverse();
+        edits
     }
 }

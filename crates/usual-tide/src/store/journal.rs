@@ -1,6 +1,7 @@
 //! What an edit did to the store, so that the lists can follow and a failure can be taken back.
 
 use super::Store;
+use super::standing::Standing;
 use crate::item::Item;
 use crate::list::{Context, Touch};
 use crate::order::{RowTree, Slot};
@@ -9,16 +10,15 @@ use hashbrown::hash_map::Entry;
 use std::sync::Arc;
 
 /// One step of an edit.
-pub(super) enum Step<T> {
+pub(super) enum Step<T: Item> {
     /// A new item was put into the arena and the key table, and into source order.
     Added { slot: Slot, item: Arc<T> },
     /// An item left the key table and source order; it stays in the arena until the edit is final.
-    /// `at` is its position in source order, none when the whole order is noted apart; `after` is the
-    /// row before it.
+    /// `at` is its position in source order, none when the whole order is noted apart.
     Removed {
         slot: Slot,
         at: Option<usize>,
-        after: Option<Slot>,
+        near: Near,
     },
     /// An item was replaced.
     Replaced {
@@ -27,21 +27,35 @@ pub(super) enum Step<T> {
         after: Arc<T>,
     },
     /// An item was taken from its place in source order, to be put down again.
-    Lifted {
-        slot: Slot,
-        at: usize,
-        after: Option<Slot>,
-    },
+    Lifted { slot: Slot, at: usize, near: Near },
     /// A lifted item was put down.
     PutDown { slot: Slot },
     /// An item got another place; the whole order is noted apart.
     Moved { slot: Slot },
     /// Source order was laid anew.
     Reordered { before: Box<RowTree> },
+    /// An item was proposed for removal: lists do not show it.
+    Concealed { slot: Slot },
+    /// It is shown again.
+    Revealed { slot: Slot },
+    /// A blank row was committed: from now on it is an item like others.
+    Committed { item: Arc<T> },
+    /// Which rows stand apart, and why, was noted anew.
+    Standing { before: Box<Standing<T::Key>> },
+}
+
+/// What an item's place in source order was near to, blank rows of drafts left out: they may be gone
+/// when it is to go back.
+#[derive(Clone, Copy, Default)]
+pub(super) struct Near {
+    /// The row before it.
+    pub(super) after: Option<Slot>,
+    /// Blank rows before it.
+    pub(super) blanks: usize,
 }
 
 /// The steps of the edit under way.
-pub(super) struct Journal<T> {
+pub(super) struct Journal<T: Item> {
     pub(super) steps: Vec<Step<T>>,
     /// Steps that the lists have followed.
     pub(super) followed: usize,
@@ -49,7 +63,7 @@ pub(super) struct Journal<T> {
     pub(super) depth: usize,
 }
 
-impl<T> Journal<T> {
+impl<T: Item> Journal<T> {
     pub(super) fn new() -> Self {
         Self {
             steps: Vec::new(),
@@ -66,6 +80,7 @@ impl<T: Item> Store<T> {
             items,
             keys,
             source,
+            concealed,
             lists,
             journal,
             ..
@@ -78,6 +93,7 @@ impl<T: Item> Store<T> {
             items,
             keys,
             source,
+            concealed,
         };
         let touches = touches(steps, context);
         for list in lists.iter_mut().flatten() {
@@ -94,8 +110,13 @@ impl<T: Item> Store<T> {
         for step in self.journal.steps.drain(..) {
             if let Step::Removed { slot, .. } = step {
                 self.items.release(slot);
+                self.standing.forget(slot);
+                if self.concealed.remove(&slot) {
+                    self.standing.forget_proposed(slot);
+                }
             }
         }
+        self.uniques.seal();
         self.journal.followed = 0;
     }
 
@@ -123,14 +144,21 @@ impl<T: Item> Store<T> {
                     self.source.remove(slot);
                 }
                 Some(Step::Reordered { before }) => self.source = *before,
-                Some(Step::Moved { .. }) | None => {}
+                Some(Step::Concealed { slot }) => {
+                    self.concealed.remove(&slot);
+                }
+                Some(Step::Revealed { slot }) => {
+                    self.concealed.insert(slot);
+                }
+                Some(Step::Standing { before }) => self.standing = *before,
+                Some(Step::Moved { .. } | Step::Committed { .. }) | None => {}
             }
         }
     }
 }
 
 /// Each touched item once, as it was before the steps and as it is now.
-fn touches<'a, T>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a, T>> {
+fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a, T>> {
     if let [step] = steps {
         return touch(step, context).into_iter().collect();
     }
@@ -166,13 +194,14 @@ fn touches<'a, T>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a
     touches
 }
 
-fn touch<'a, T>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touch<'a, T>> {
+fn touch<'a, T: Item>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touch<'a, T>> {
     let (slot, moved) = match step {
         Step::Added { slot, .. } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
             (*slot, false)
         }
         Step::Lifted { slot, .. } | Step::PutDown { slot } | Step::Moved { slot } => (*slot, true),
-        Step::Reordered { .. } => return None,
+        Step::Concealed { slot } | Step::Revealed { slot } => (*slot, false),
+        Step::Reordered { .. } | Step::Committed { .. } | Step::Standing { .. } => return None,
     };
     let now = context.items.get(slot)?;
     let before = match step {
@@ -183,7 +212,7 @@ fn touch<'a, T>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touch<'a, 
     Some(Touch {
         slot,
         before,
-        after: context.source.contains(slot).then_some(now),
+        after: (context.source.contains(slot) && !context.is_concealed(slot)).then_some(now),
         moved,
     })
 }

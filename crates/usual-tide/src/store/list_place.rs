@@ -101,7 +101,7 @@ impl<T: Item> Store<T> {
 
     /// A place among the shown rows as a place in source order; none when the lifted rows are there
     /// already. `lifted` are positions in the list, ascending.
-    fn place_in(
+    pub(super) fn place_in(
         &self,
         list: ListId,
         place: &Place<T::Key>,

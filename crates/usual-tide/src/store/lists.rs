@@ -5,6 +5,7 @@ use super::error::EditError;
 use crate::change::ChangeSet;
 use crate::item::Item;
 use crate::list::{BoundList, Context, Feed, FeedError, ListId, ListState, UnknownList};
+use crate::order::Slot;
 use crate::query::Query;
 
 impl<T: Item> Store<T> {
@@ -25,7 +26,10 @@ impl<T: Item> Store<T> {
     pub fn bind(&mut self, query: Query<T>) -> ListId {
         // In an open batch the new list begins where the others are.
         self.follow_steps();
-        let list = ListState::bind(query, self.context());
+        let mut list = ListState::bind(query, self.context());
+        for slot in self.standing.all_held() {
+            list.hold(slot, self.context());
+        }
         self.lists.push(Some(list));
         ListId {
             store: self.id,
@@ -98,6 +102,7 @@ impl<T: Item> Store<T> {
             let (state, context) = store.list_state_mut(list)?;
             let query = change(state.query().clone());
             state.requery(query, context);
+            store.hold_anew();
             Ok(())
         })
     }
@@ -140,7 +145,11 @@ impl<T: Item> Store<T> {
     /// [`EditError::UnknownKey`].
     pub fn hold(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
-        self.each_list(|list, context| list.hold(slot, context))
+        self.attempt_with_lists(|store| {
+            store.set_apart(|standing| standing.held.insert(slot));
+            store.hold_row(slot);
+            Ok(())
+        })
     }
 
     /// Lets go of an item's rows; each goes where it belongs.
@@ -150,31 +159,56 @@ impl<T: Item> Store<T> {
     /// [`EditError::UnknownKey`].
     pub fn release(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
-        self.each_list(|list, context| list.release(slot, context))
-    }
-
-    fn each_list(
-        &mut self,
-        change: impl Fn(&mut ListState<T>, Context<'_, T>),
-    ) -> Result<(), EditError<T::Key>> {
         self.attempt_with_lists(|store| {
-            let Self {
-                items,
-                keys,
-                source,
-                lists,
-                ..
-            } = store;
-            let context = Context {
-                items,
-                keys,
-                source,
-            };
-            for list in lists.iter_mut().flatten() {
-                change(list, context);
-            }
+            store.set_apart(|standing| standing.held.remove(&slot));
+            store.release_row(slot);
             Ok(())
         })
+    }
+
+    pub(super) fn hold_row(&mut self, slot: Slot) {
+        self.each_list(|list, context| list.hold(slot, context));
+    }
+
+    /// Lets go of a row that nobody holds any more.
+    pub(super) fn release_row(&mut self, slot: Slot) {
+        if !self.standing.holds(slot) {
+            self.each_list(|list, context| list.release(slot, context));
+        }
+    }
+
+    /// Shows a row in a list, whether it matches or not, and holds it there.
+    pub(super) fn show_row(&mut self, list: ListId, slot: Slot) -> Result<(), UnknownList> {
+        let (state, context) = self.list_state_mut(list)?;
+        state.show(slot, context);
+        Ok(())
+    }
+
+    /// Holds the rows of open drafts in lists that have begun to show them.
+    fn hold_anew(&mut self) {
+        for slot in self.standing.all_held() {
+            self.hold_row(slot);
+        }
+    }
+
+    fn each_list(&mut self, change: impl Fn(&mut ListState<T>, Context<'_, T>)) {
+        let Self {
+            items,
+            keys,
+            source,
+            concealed,
+            lists,
+            ..
+        } = self;
+        let context = Context {
+            items,
+            keys,
+            source,
+            concealed,
+        };
+        for list in lists.iter_mut().flatten() {
+            change(list, context);
+        }
     }
 
     /// An attempt that changes lists. In an open batch the lists catch up with it first.
@@ -219,6 +253,7 @@ impl<T: Item> Store<T> {
             items: &self.items,
             keys: &self.keys,
             source: &self.source,
+            concealed: &self.concealed,
         };
         let state = self.lists[number].as_mut().ok_or(UnknownList {
             number: list.number,

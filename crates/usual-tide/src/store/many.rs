@@ -15,7 +15,7 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// [`EditError::Duplicates`] with every key that is taken or occurs twice, and those of
-    /// [`add`](Self::add).
+    /// [`add`](Self::add), of the first item that is refused.
     pub fn add_many(
         &mut self,
         items: impl IntoIterator<Item = T>,
@@ -37,7 +37,11 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
         on_duplicate: OnDuplicate,
     ) -> Result<(), EditError<T::Key>> {
-        let items: Vec<T> = items.into_iter().collect();
+        self.end_dropped_drafts();
+        let mut items: Vec<T> = items.into_iter().collect();
+        for item in &mut items {
+            self.tidy(item);
+        }
         let at = self.landing(&place, &[])?;
         let items = match on_duplicate {
             OnDuplicate::Refuse => {
@@ -57,11 +61,13 @@ impl<T: Item> Store<T> {
             for item in items {
                 match store.slot(item.key()) {
                     None => {
+                        store.accept(&item)?;
                         store.put_in(Arc::new(item), at + added)?;
                         added += 1;
                     }
                     Some(slot) if on_duplicate == OnDuplicate::KeepLast => {
                         if store.items.get(slot).is_some_and(|old| **old != item) {
+                            store.accept(&item)?;
                             store.swap_item(slot, Arc::new(item));
                         }
                     }
@@ -79,6 +85,7 @@ impl<T: Item> Store<T> {
     ///
     /// [`EditError::UnknownKey`] with the first key that no item has.
     pub fn remove_many(&mut self, keys: &[T::Key]) -> Result<Vec<Arc<T>>, EditError<T::Key>> {
+        self.end_dropped_drafts();
         let rows = self.known_rows(keys)?;
         let items = rows.iter().filter_map(|(_, slot)| self.items.get(*slot));
         let items = items.cloned().collect();
@@ -112,6 +119,7 @@ impl<T: Item> Store<T> {
         keys: &[T::Key],
         place: Place<T::Key>,
     ) -> Result<bool, EditError<T::Key>> {
+        self.end_dropped_drafts();
         let rows = self.known_rows(keys)?;
         let lifted: Vec<usize> = rows.iter().map(|(position, _)| *position).collect();
         let to = self.landing(&place, &lifted)?;
@@ -130,7 +138,10 @@ impl<T: Item> Store<T> {
     }
 
     /// Positions and slots of items, in source order, each once.
-    fn known_rows(&self, keys: &[T::Key]) -> Result<Vec<(usize, Slot)>, EditError<T::Key>> {
+    pub(super) fn known_rows(
+        &self,
+        keys: &[T::Key],
+    ) -> Result<Vec<(usize, Slot)>, EditError<T::Key>> {
         let mut rows = keys
             .iter()
             .map(|key| Ok((self.known_position(key)?, self.known_slot(key)?)))

@@ -1,6 +1,7 @@
 //! The store: the items in source order, every edit of them, and every list over them.
 
 mod batch;
+mod draft;
 mod duplicates;
 mod edit;
 mod error;
@@ -11,24 +12,34 @@ mod lists;
 mod many;
 mod matching;
 mod place;
+mod proposal;
 mod reload;
+mod rules;
+mod standing;
 mod undo;
+mod uniques;
 
+pub use draft::{CommitError, Committed, Conflict, Draft, Prefer};
 pub use duplicates::{DuplicateKey, OnDuplicate};
 pub use error::EditError;
 pub use list_place::ListEditError;
 pub use place::Place;
+pub use proposal::{Proposal, ProposalError, ProposalId, Settled};
 pub use reload::Reloaded;
+pub use rules::InBatch;
 pub use undo::{SkipReason, Skipped, UndoError, Undone};
 
-use crate::item::{Arena, Item, KeyTable};
+use crate::item::{Arena, Item, KeyTable, Rules};
 use crate::list::{Context, ListState};
 use crate::order::{RowTree, Slot};
+use hashbrown::HashSet;
 use history::History;
 use journal::Journal;
+use standing::Standing;
 use std::fmt;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use uniques::Uniques;
 
 /// The items, in source order, and every bound list over them.
 ///
@@ -59,6 +70,11 @@ pub struct Store<T: Item> {
     items: Arena<T>,
     keys: KeyTable,
     source: RowTree,
+    /// Rows that are proposed for removal: no list shows them.
+    concealed: HashSet<Slot>,
+    standing: Standing<T::Key>,
+    rules: Option<Arc<Rules<T>>>,
+    uniques: Uniques,
     /// Lists by number; `None` once unbound.
     lists: Vec<Option<ListState<T>>>,
     journal: Journal<T>,
@@ -74,6 +90,10 @@ impl<T: Item> Store<T> {
             items: Arena::new(),
             keys: KeyTable::default(),
             source: RowTree::new(false),
+            concealed: HashSet::new(),
+            standing: Standing::new(),
+            rules: None,
+            uniques: Uniques::new(0),
             lists: Vec::new(),
             journal: Journal::new(),
             history: History::new(),
@@ -158,6 +178,7 @@ impl<T: Item> Store<T> {
             items: &self.items,
             keys: &self.keys,
             source: &self.source,
+            concealed: &self.concealed,
         }
     }
 

@@ -61,6 +61,8 @@ impl<T: Item> Store<T> {
         on_duplicate: OnDuplicate,
     ) -> Result<Reloaded, EditError<T::Key>> {
         let mut items: Vec<T> = items.into_iter().collect();
+        self.end_dropped_drafts();
+        self.keep_blanks(&mut items);
         if on_duplicate != OnDuplicate::Refuse {
             items = keep_one(items, on_duplicate == OnDuplicate::KeepLast);
         }
@@ -83,8 +85,36 @@ impl<T: Item> Store<T> {
     ///
     /// Those of [`reload`](Self::reload).
     pub fn reload_from(&mut self, items: &[T]) -> Result<Reloaded, EditError<T::Key>> {
+        self.end_dropped_drafts();
+        if !self.standing.blanks.is_empty() {
+            return self.reload(items.to_vec());
+        }
         let plan = self.plan_reload(items)?;
         self.from_source(|store| store.carry_out(&plan, |at| items.get(at).cloned()))
+    }
+
+    /// Blank rows of drafts are none of the source's business: each stays behind the row that it is behind.
+    fn keep_blanks(&self, items: &mut Vec<T>) {
+        let mut blanks: Vec<Slot> = self.standing.blanks.iter().copied().collect();
+        blanks.sort_unstable_by_key(|slot| self.source.position(*slot));
+        for slot in blanks {
+            let Some(blank) = self.items.get(slot) else {
+                continue;
+            };
+            // What the source has under this key comes in place of the blank row.
+            if items.iter().any(|item| item.key() == blank.key()) {
+                continue;
+            }
+            let mut before = self.source.rows_before(slot);
+            let behind = before.next().and_then(|row| self.items.get(row));
+            let found = behind.map(|row| items.iter().position(|item| item.key() == row.key()));
+            let at = match found {
+                None => 0,
+                Some(Some(at)) => at + 1,
+                Some(None) => self.source.position(slot).unwrap_or(0).min(items.len()),
+            };
+            items.insert(at, T::clone(blank));
+        }
     }
 
     fn plan_reload(&self, items: &[T]) -> Result<Plan, EditError<T::Key>> {
@@ -126,6 +156,14 @@ impl<T: Item> Store<T> {
             } else {
                 self.journal.steps.push(Step::Moved { slot: *slot });
             }
+        }
+        // A blank row that the source has an item for is one no more.
+        let known = plan.edited.iter().map(|(_, slot)| *slot);
+        let known: Vec<Slot> = known
+            .filter(|slot| self.standing.blanks.contains(slot))
+            .collect();
+        if !known.is_empty() {
+            self.set_apart(|standing| standing.blanks.retain(|slot| !known.contains(slot)));
         }
         tracing::debug!(?done, few, "reload");
         let new = self.take_new(plan, &mut take)?;

@@ -174,6 +174,7 @@ impl<T: Item> Store<T> {
         if self.journal.depth > 0 {
             return Err(UndoError::InBatch);
         }
+        self.end_dropped_drafts();
         let history = &self.history;
         let deed = match way {
             Way::Back => history.done.back(),
@@ -243,7 +244,7 @@ impl<T: Item> Store<T> {
     /// stood before it.
     fn spot_now(&self, spot: &Spot<T::Key>, exact: bool) -> usize {
         if exact {
-            return spot.at;
+            return self.position_among_blanks(spot.at);
         }
         match &spot.after {
             None => 0,

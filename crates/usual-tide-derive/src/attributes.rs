@@ -1,0 +1,55 @@
+//! What `#[item(...)]` says of a field.
+
+use syn::{Field, Ident, LitStr, Result, ext::IdentExt, spanned::Spanned};
+
+/// A field of the struct, with what was said of it.
+pub(crate) struct Described<'a> {
+    pub(crate) field: &'a Field,
+    pub(crate) ident: &'a Ident,
+    pub(crate) name: String,
+    pub(crate) key: bool,
+    pub(crate) nested: bool,
+    pub(crate) skip: bool,
+}
+
+impl<'a> Described<'a> {
+    pub(crate) fn read(field: &'a Field, ident: &'a Ident) -> Result<Self> {
+        let mut described = Self {
+            field,
+            ident,
+            name: ident.unraw().to_string(),
+            key: false,
+            nested: false,
+            skip: false,
+        };
+        for attribute in field.attrs.iter().filter(|a| a.path().is_ident("item")) {
+            attribute.parse_nested_meta(|meta| {
+                if meta.path.is_ident("key") {
+                    described.key = true;
+                } else if meta.path.is_ident("nested") {
+                    described.nested = true;
+                } else if meta.path.is_ident("skip") {
+                    described.skip = true;
+                } else if meta.path.is_ident("rename") {
+                    let name: LitStr = meta.value()?.parse()?;
+                    described.name = name.value();
+                    if described.name.is_empty() {
+                        return Err(syn::Error::new(name.span(), "a field name is empty"));
+                    }
+                } else {
+                    return Err(meta.error(
+                        "unknown attribute: a field can be marked `key`, `nested`, `skip` or `rename = \"name\"`",
+                    ));
+                }
+                Ok(())
+            })?;
+        }
+        if described.nested && described.skip {
+            return Err(syn::Error::new(
+                field.span(),
+                "a field is either `nested` or `skip`",
+            ));
+        }
+        Ok(described)
+    }
+}

@@ -1,0 +1,71 @@
+//! Values compared with each other.
+
+use super::value::Value;
+use rust_decimal::Decimal;
+use rust_decimal::prelude::ToPrimitive;
+use std::cmp::Ordering;
+
+impl Value<'_> {
+    /// Compares two values of kinds that can be compared: numbers with numbers by their exact value, text
+    /// by code point, dates, timestamps by instant, flags. `None` when one is missing or not a number, or
+    /// when the kinds cannot be compared.
+    ///
+    /// ```
+    /// use std::cmp::Ordering;
+    /// use usual_tide::Value;
+    ///
+    /// assert_eq!(Value::from(2_u8).compare(&Value::from(2.5)), Some(Ordering::Less));
+    /// assert_eq!(Value::from("2").compare(&Value::from(2_u8)), None);
+    /// ```
+    pub fn compare(&self, other: &Value<'_>) -> Option<Ordering> {
+        match (self, other) {
+            (Self::Integer(one), Value::Integer(two)) => Some(one.cmp(two)),
+            (Self::Float(one), Value::Float(two)) => one.partial_cmp(two),
+            (Self::Decimal(one), Value::Decimal(two)) => Some(one.cmp(two)),
+            (Self::Integer(one), Value::Decimal(two)) => Some(integer_to_decimal(*one, *two)),
+            (Self::Decimal(one), Value::Integer(two)) => {
+                Some(integer_to_decimal(*two, *one).reverse())
+            }
+            (Self::Float(one), two) => float_to_number(*one, two),
+            (one, Value::Float(two)) => float_to_number(*two, one).map(Ordering::reverse),
+            (Self::Text(one), Value::Text(two)) => Some(one.cmp(two)),
+            (Self::Bool(one), Value::Bool(two)) => Some(one.cmp(two)),
+            (Self::Date(one), Value::Date(two)) => Some(one.cmp(two)),
+            (Self::Timestamp(one), Value::Timestamp(two)) => Some(one.cmp(two)),
+            _ => None,
+        }
+    }
+}
+
+fn integer_to_decimal(integer: i128, decimal: Decimal) -> Ordering {
+    match Decimal::try_from_i128_with_scale(integer, 0) {
+        Ok(integer) => integer.cmp(&decimal),
+        // Too large for any decimal: its sign decides.
+        Err(_) => integer.cmp(&0),
+    }
+}
+
+fn float_to_number(float: f64, number: &Value<'_>) -> Option<Ordering> {
+    let rounded = match number {
+        Value::Integer(integer) => *integer as f64,
+        Value::Decimal(decimal) => decimal.to_f64()?,
+        _ => return None,
+    };
+    let by_float = float.partial_cmp(&rounded)?;
+    if by_float.is_ne() {
+        return Some(by_float);
+    }
+    // Rounding made them equal: the float's exact value decides.
+    let exact = match number {
+        Value::Integer(integer) => {
+            // A float this large is whole, and one below 2^127 converts without loss.
+            if float >= 2_f64.powi(127) {
+                return Some(Ordering::Greater);
+            }
+            (float as i128).cmp(integer)
+        }
+        Value::Decimal(decimal) => Decimal::from_f64_retain(float)?.cmp(decimal),
+        _ => Ordering::Equal,
+    };
+    Some(exact)
+}

@@ -1,0 +1,76 @@
+//! Types that a field can have.
+
+use super::input::InputError;
+use super::value::{Kind, Value};
+
+/// A type that a field can have: read as a typed [`Value`], shown as text, written back from a value or
+/// from what a person typed.
+///
+/// It is there for text, numbers, flags, dates (`jiff::civil::Date`), timestamps (`jiff::Timestamp`),
+/// decimals (`rust_decimal::Decimal`), and for `Option`, `Vec` and arrays of these. For a type of your own
+/// write how it is read and written:
+///
+/// ```
+/// use usual_tide::{FieldValue, InputError, Kind, Value};
+///
+/// #[derive(Clone, PartialEq)]
+/// enum Firing { Bisque, Glaze }
+///
+/// impl FieldValue for Firing {
+///     const KIND: Kind = Kind::Text;
+///
+///     fn value(&self) -> Value<'_> {
+///         Value::from(match self { Self::Bisque => "bisque", Self::Glaze => "glaze" })
+///     }
+///
+///     fn from_value(value: Value<'_>) -> Result<Self, InputError> {
+///         match value.as_text() {
+///             Some("bisque") => Ok(Self::Bisque),
+///             Some("glaze") => Ok(Self::Glaze),
+///             _ => Err(InputError::Other("a firing is bisque or glaze".into())),
+///         }
+///     }
+/// }
+/// assert!(Firing::read("glaze")? == Firing::Glaze);
+/// assert!(Firing::read("salt").is_err());
+/// # Ok::<(), InputError>(())
+/// ```
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` cannot be the type of a field",
+    label = "no `FieldValue`",
+    note = "implement `FieldValue` for it, mark the field `#[item(nested)]` when its type derives `Fields`, or \
+            mark it `#[item(skip)]` to keep it out of filters, rules and forms"
+)]
+pub trait FieldValue: Clone + Send + Sync + 'static {
+    /// The kind of value it is when it is not missing.
+    const KIND: Kind;
+
+    /// The value, borrowed where it can be.
+    fn value(&self) -> Value<'_>;
+
+    /// The type from a value.
+    ///
+    /// # Errors
+    ///
+    /// [`InputError`] when it is of another kind or out of range.
+    fn from_value(value: Value<'_>) -> Result<Self, InputError>;
+
+    /// The text that a view shows.
+    fn shown(&self) -> String {
+        self.value().to_string()
+    }
+
+    /// The text that a form begins with, which [`read`](Self::read) must understand.
+    fn typed(&self) -> String {
+        self.value().to_string()
+    }
+
+    /// The type from what a person typed.
+    ///
+    /// # Errors
+    ///
+    /// [`InputError`] with a text for the form.
+    fn read(text: &str) -> Result<Self, InputError> {
+        Self::from_value(Self::KIND.read(text)?)
+    }
+}

@@ -1,0 +1,117 @@
+//! Values that a person types.
+
+use super::value::{Kind, Value};
+use jiff::Timestamp;
+use jiff::civil::Date;
+use rust_decimal::Decimal;
+use std::borrow::Cow;
+use std::str::FromStr;
+
+/// Why a value cannot be written to a field. The item is unchanged; the text can be shown in a form.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum InputError {
+    /// The text, or the value, is of another kind.
+    #[error("{given:?} is not {expected}")]
+    NotA {
+        /// What the field holds.
+        expected: Kind,
+        /// What was given.
+        given: String,
+    },
+    /// The number does not fit into the field's type.
+    #[error("{given} is out of range: it can be {least} to {most}")]
+    OutOfRange {
+        /// The number that was given.
+        given: String,
+        /// The smallest that fits.
+        least: String,
+        /// The largest that fits.
+        most: String,
+    },
+    /// The field always holds a value, and none was given.
+    #[error("a value is needed: {expected}")]
+    Needed {
+        /// What the field holds.
+        expected: Kind,
+    },
+    /// The field cannot be written.
+    #[error("it cannot be changed")]
+    ReadOnly,
+    /// No field has this name.
+    #[error("there is no field {name:?}")]
+    UnknownField {
+        /// The name.
+        name: String,
+    },
+    /// The app's own reading of the field refused it.
+    #[error("{0}")]
+    Other(String),
+}
+
+impl InputError {
+    pub(super) fn not_a(expected: Kind, given: impl ToString) -> Self {
+        Self::NotA {
+            expected,
+            given: given.to_string(),
+        }
+    }
+}
+
+impl Kind {
+    /// Reads typed text as a value of this kind. White space around it counts only where text is asked
+    /// for; no text is no value there as elsewhere.
+    ///
+    /// ```
+    /// use usual_tide::{Kind, Value};
+    ///
+    /// assert_eq!(Kind::Integer.read(" 120 "), Ok(Value::Integer(120)));
+    /// let refused = Kind::Date.read("5 March").unwrap_err();
+    /// assert_eq!(refused.to_string(), "\"5 March\" is not a date such as 2026-03-05");
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`InputError::NotA`] when it reads as something else.
+    pub fn read(self, text: &str) -> Result<Value<'_>, InputError> {
+        if matches!(self, Self::Text | Self::Any | Self::List) {
+            return Ok(Value::Text(Cow::Borrowed(text)));
+        }
+        let typed = text.trim();
+        if typed.is_empty() {
+            return Ok(Value::Missing);
+        }
+        let value = match self {
+            Self::Bool => read_flag(typed).map(Value::Bool),
+            Self::Integer => typed.parse().ok().map(Value::Integer),
+            Self::Decimal => Decimal::from_str_exact(typed).ok().map(Value::Decimal),
+            Self::Float => read_float(typed).map(Value::Float),
+            Self::Date => read_date(typed).map(Value::Date),
+            Self::Timestamp => Timestamp::from_str(typed).ok().map(Value::Timestamp),
+            Self::Text | Self::Any | Self::List => None,
+        };
+        value.ok_or_else(|| InputError::not_a(self, text))
+    }
+}
+
+fn read_flag(text: &str) -> Option<bool> {
+    [("true", true), ("false", false)]
+        .into_iter()
+        .find_map(|(word, flag)| text.eq_ignore_ascii_case(word).then_some(flag))
+}
+
+/// A number that a person can have meant: no infinity.
+fn read_float(text: &str) -> Option<f64> {
+    text.parse().ok().filter(|number: &f64| number.is_finite())
+}
+
+/// Year, month and day alone, in full.
+pub(crate) fn read_date(text: &str) -> Option<Date> {
+    let shape = text.bytes().enumerate().all(|(at, byte)| match at {
+        4 | 7 => byte == b'-',
+        _ => byte.is_ascii_digit(),
+    });
+    (text.len() == 10 && shape)
+        .then(|| Date::from_str(text).ok())
+        .flatten()
+}

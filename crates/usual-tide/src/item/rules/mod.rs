@@ -1,0 +1,9 @@
+//! What an item must hold to be accepted.
+
+mod failed;
+mod rule;
+
+pub(crate) use failed::describe;
+pub use failed::{BrokenRule, FailedField};
+pub(crate) use rule::Checked;
+pub use rule::Rules;

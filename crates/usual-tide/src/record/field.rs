@@ -1,0 +1,125 @@
+//! Fields of records, read and written as those of other items are.
+
+use super::differ::changed_members;
+use super::item::Record;
+use super::name::FieldName;
+use crate::item::{AnyField, FieldPath, Fields, InputError, Kind, Value, Way};
+use rust_decimal::Decimal;
+use serde_json::Value as Json;
+use std::str::FromStr;
+
+/// The fields of a record are those that it has: there is no list of them beforehand, and any name finds
+/// one.
+impl Fields for Record {
+    fn fields() -> Vec<AnyField<Self>> {
+        Vec::new()
+    }
+
+    fn field_named(name: &str) -> Option<AnyField<Self>> {
+        Some(AnyField::new(name, FieldName::parse(name).ok()?))
+    }
+
+    fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
+        Self::field_named(path.as_str())
+    }
+
+    fn differing(&self, later: &Self) -> Vec<FieldPath> {
+        changed_members(self.members(), later.members())
+    }
+}
+
+impl Way<Record> for FieldName {
+    fn kind(&self) -> Kind {
+        Kind::Any
+    }
+
+    fn value<'a>(&self, item: &'a Record) -> Value<'a> {
+        item.field(self).map_or(Value::Missing, value_of)
+    }
+
+    fn set(&self, item: &mut Record, value: Value<'_>) -> Result<(), InputError> {
+        put(self, item, json_of(value))
+    }
+
+    fn shown(&self, item: &Record) -> String {
+        self.value(item).to_string()
+    }
+
+    fn typed(&self, item: &Record) -> String {
+        self.value(item).to_string()
+    }
+
+    /// What is a number stays one, and so with the other kinds; what is missing or text becomes text.
+    fn read(&self, item: &mut Record, text: &str) -> Result<(), InputError> {
+        let typed = text.trim();
+        let json = match item.field(self) {
+            None | Some(Json::Null | Json::String(_)) => Json::from(text),
+            Some(_) if typed.is_empty() => Json::Null,
+            Some(Json::Bool(_)) => json_of(Kind::Bool.read(text)?),
+            Some(Json::Number(_)) => {
+                let number = serde_json::from_str(typed).ok().filter(Json::is_number);
+                number.ok_or_else(|| InputError::NotA {
+                    expected: Kind::Decimal,
+                    given: text.to_owned(),
+                })?
+            }
+            Some(Json::Array(_) | Json::Object(_)) => {
+                serde_json::from_str(typed).map_err(|why| InputError::Other(why.to_string()))?
+            }
+        };
+        put(self, item, json)
+    }
+
+    fn copy(&self, from: &Record, to: &mut Record) {
+        match from.field(self) {
+            Some(value) => {
+                // What cannot be set there is left, as an edit that is refused would be.
+                if let Err(why) = put(self, to, value.clone()) {
+                    tracing::debug!(field = %self, %why, "not copied");
+                }
+            }
+            None => to.take(self),
+        }
+    }
+}
+
+fn put(name: &FieldName, item: &mut Record, json: Json) -> Result<(), InputError> {
+    item.set_field(name, json)
+        .map_err(|why| InputError::Other(why.to_string()))
+}
+
+fn value_of(json: &Json) -> Value<'_> {
+    match json {
+        Json::Null => Value::Missing,
+        Json::Bool(flag) => Value::Bool(*flag),
+        Json::String(text) => Value::from(text.as_str()),
+        Json::Number(number) => number_of(&number.to_string()),
+        Json::Array(values) => Value::List(values.iter().map(value_of).collect()),
+        Json::Object(_) => Value::from(json.to_string()),
+    }
+}
+
+/// A number as exactly as can be.
+fn number_of(text: &str) -> Value<'static> {
+    let decimal = || Decimal::from_str_exact(text).or_else(|_| Decimal::from_scientific(text));
+    match text.parse() {
+        Ok(integer) => Value::Integer(integer),
+        Err(_) => decimal().map_or_else(
+            |_| f64::from_str(text).map_or(Value::Missing, Value::Float),
+            Value::Decimal,
+        ),
+    }
+}
+
+fn json_of(value: Value<'_>) -> Json {
+    let number = |text: String| serde_json::from_str(&text).unwrap_or(Json::Null);
+    match value {
+        Value::Missing => Json::Null,
+        Value::Bool(flag) => flag.into(),
+        Value::Integer(integer) => number(integer.to_string()),
+        Value::Decimal(decimal) => number(decimal.to_string()),
+        Value::Float(float) => float.into(),
+        Value::List(values) => values.into_iter().map(json_of).collect(),
+        other => other.to_string().into(),
+    }
+}

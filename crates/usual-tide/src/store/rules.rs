@@ -1,0 +1,103 @@
+//! The rules that items must hold to.
+
+use super::Store;
+use super::error::EditError;
+use super::history::Route;
+use super::uniques::Uniques;
+use crate::item::{FailedField, Item, Rules};
+use crate::order::Slot;
+use std::sync::Arc;
+
+/// A batch is open, and this cannot be done inside one.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
+#[error("a batch is open: do this before or after it")]
+pub struct InBatch;
+
+impl<T: Item> Store<T> {
+    /// Sets the rules that every item added or edited from now on must hold to. Items that are there
+    /// stay, whatever they hold: [`broken_rules`](Self::broken_rules) finds those that would fail.
+    /// O(n) with a unique rule.
+    ///
+    /// See [`Rules`] for an example.
+    ///
+    /// # Errors
+    ///
+    /// [`InBatch`] inside a batch.
+    pub fn set_rules(&mut self, rules: Rules<T>) -> Result<(), InBatch> {
+        if self.journal.depth > 0 {
+            return Err(InBatch);
+        }
+        let mut uniques = Uniques::new(rules.unique_rules());
+        if !uniques.is_empty() {
+            for slot in self.source.rows() {
+                if let Some(item) = self.items.get(slot) {
+                    uniques.set(slot, Some(rules.unique_values(item)));
+                }
+            }
+            uniques.seal();
+        }
+        self.uniques = uniques;
+        self.rules = Some(Arc::new(rules));
+        Ok(())
+    }
+
+    /// What is wrong with an item that is to be added, or to replace the one with its key; nothing when
+    /// it would be accepted. Meant for a form that checks as it goes.
+    pub fn failures(&self, item: &T) -> Vec<FailedField<T::Key>> {
+        let Some(rules) = &self.rules else {
+            return Vec::new();
+        };
+        let mut tidied = item.clone();
+        rules.tidy(&mut tidied);
+        rules.failures(&tidied, self)
+    }
+
+    /// The items that break the rules as they are, in source order: those that were there before the
+    /// rules, or that the source brought. O(n).
+    pub fn broken_rules(&self) -> impl Iterator<Item = (&T::Key, Vec<FailedField<T::Key>>)> {
+        let broken = |item: &'_ Arc<T>| {
+            let rules = self.rules.as_ref()?;
+            let failed = rules.failures(item, self);
+            (!failed.is_empty()).then_some(failed)
+        };
+        self.items()
+            .filter_map(move |item| Some((item.key(), broken(item)?)))
+    }
+
+    /// Takes white space off where the rules ask for it.
+    pub(super) fn tidy(&self, item: &mut T) {
+        if let Some(rules) = self.rules_in_force() {
+            rules.tidy(item);
+        }
+    }
+
+    /// Lets an item pass, or tells every field that fails.
+    pub(super) fn accept(&self, item: &T) -> Result<(), EditError<T::Key>> {
+        let Some(rules) = self.rules_in_force() else {
+            return Ok(());
+        };
+        let failed = rules.failures(item, self);
+        if failed.is_empty() {
+            return Ok(());
+        }
+        let key = item.key().clone();
+        Err(EditError::Invalid { key, failed })
+    }
+
+    /// What comes from the source is not checked.
+    fn rules_in_force(&self) -> Option<&Rules<T>> {
+        let person = self.history.route != Route::Source;
+        self.rules.as_deref().filter(|_| person)
+    }
+
+    /// Keeps the index of unique values in step.
+    pub(super) fn index_values(&mut self, slot: Slot, item: Option<&T>) {
+        if self.uniques.is_empty() {
+            return;
+        }
+        if let Some(rules) = &self.rules {
+            let values = item.map(|item| rules.unique_values(item));
+            self.uniques.set(slot, values);
+        }
+    }
+}

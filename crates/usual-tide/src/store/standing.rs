@@ -1,0 +1,92 @@
+//! Rows that stand apart: held ones, blank ones of drafts, and those proposed for removal.
+
+use super::Store;
+use super::draft::OpenDraft;
+use super::journal::{Near, Step};
+use super::proposal::Proposal;
+use crate::item::Item;
+use crate::order::Slot;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Which rows stand apart, and why.
+#[derive(Clone)]
+pub(super) struct Standing<K> {
+    pub(super) drafts: Vec<OpenDraft>,
+    /// Rows of drafts that are no items of the person's yet.
+    pub(super) blanks: BTreeSet<Slot>,
+    /// Rows that the app holds.
+    pub(super) held: BTreeSet<Slot>,
+    pub(super) proposals: BTreeMap<u64, Proposal<K>>,
+    pub(super) next_proposal: u64,
+}
+
+impl<K> Standing<K> {
+    pub(super) fn new() -> Self {
+        Self {
+            drafts: Vec::new(),
+            blanks: BTreeSet::new(),
+            held: BTreeSet::new(),
+            proposals: BTreeMap::new(),
+            next_proposal: 0,
+        }
+    }
+
+    /// Whether a row keeps its place in every list that shows it.
+    pub(super) fn holds(&self, slot: Slot) -> bool {
+        let held = |draft: &OpenDraft| draft.slot == Some(slot);
+        self.held.contains(&slot) || self.drafts.iter().any(held)
+    }
+
+    /// The rows that keep their place.
+    pub(super) fn all_held(&self) -> BTreeSet<Slot> {
+        let drafts = self.drafts.iter().filter_map(|draft| draft.slot);
+        self.held.iter().copied().chain(drafts).collect()
+    }
+
+    /// Forgets a row whose item is gone for good: its slot may get another.
+    pub(super) fn forget(&mut self, slot: Slot) {
+        self.blanks.remove(&slot);
+        self.held.remove(&slot);
+        for draft in &mut self.drafts {
+            draft.slot = draft.slot.filter(|row| *row != slot);
+        }
+    }
+}
+
+impl<T: Item> Store<T> {
+    /// Changes which rows stand apart; taken back with the edit that it is a part of.
+    pub(super) fn set_apart<R>(&mut self, change: impl FnOnce(&mut Standing<T::Key>) -> R) -> R {
+        let before = Box::new(self.standing.clone());
+        self.journal.steps.push(Step::Standing { before });
+        change(&mut self.standing)
+    }
+
+    /// What a row's place is near to.
+    pub(super) fn near(&self, slot: Slot) -> Near {
+        let mut before = self.source.rows_before(slot);
+        let blanks = &self.standing.blanks;
+        if blanks.is_empty() {
+            return Near {
+                after: before.next(),
+                blanks: 0,
+            };
+        }
+        let position = self.source.position(slot);
+        let above = |blank: &&Slot| self.source.position(**blank) < position;
+        Near {
+            after: before.find(|row| !blanks.contains(row)),
+            blanks: blanks.iter().filter(above).count(),
+        }
+    }
+
+    /// A position counted without blank rows, as one among all rows.
+    pub(super) fn position_among_blanks(&self, position: usize) -> usize {
+        let places = self.standing.blanks.iter();
+        let mut places: Vec<usize> = places
+            .filter_map(|row| self.source.position(*row))
+            .collect();
+        places.sort_unstable();
+        let passed = |position, place: &usize| position + usize::from(*place <= position);
+        places.iter().fold(position, passed).min(self.len())
+    }
+}

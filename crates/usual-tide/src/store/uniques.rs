@@ -1,0 +1,94 @@
+//! Which items hold a value that no two may share.
+
+use super::Store;
+use crate::item::{Checked, Item};
+use crate::order::Slot;
+use hashbrown::HashMap;
+use std::sync::Arc;
+
+/// What an item holds for each of the unique rules; none where it is missing.
+type Values = Box<[Option<Arc<str>>]>;
+
+/// The values of the unique rules' fields, by value and by item.
+pub(super) struct Uniques {
+    by_value: Vec<HashMap<Arc<str>, Vec<Slot>>>,
+    of_slot: HashMap<Slot, Values>,
+    /// What items held before, since the edit under way began.
+    undo: Vec<(Slot, Option<Values>)>,
+}
+
+impl Uniques {
+    pub(super) fn new(rules: usize) -> Self {
+        Self {
+            by_value: vec![HashMap::new(); rules],
+            of_slot: HashMap::new(),
+            undo: Vec::new(),
+        }
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.by_value.is_empty()
+    }
+
+    pub(super) fn mark(&self) -> usize {
+        self.undo.len()
+    }
+
+    pub(super) fn seal(&mut self) {
+        self.undo.clear();
+    }
+
+    pub(super) fn roll_back(&mut self, mark: usize) {
+        while self.undo.len() > mark {
+            if let Some((slot, values)) = self.undo.pop() {
+                self.put(slot, values);
+            }
+        }
+    }
+
+    /// Notes what an item holds from now on.
+    pub(super) fn set(&mut self, slot: Slot, values: Option<Vec<Option<String>>>) {
+        let shared = |value: Option<String>| value.map(Arc::from);
+        let values = values.map(|values| values.into_iter().map(shared).collect());
+        let before = self.put(slot, values);
+        self.undo.push((slot, before));
+    }
+
+    fn put(&mut self, slot: Slot, values: Option<Values>) -> Option<Values> {
+        let before = match &values {
+            Some(values) => self.of_slot.insert(slot, values.clone()),
+            None => self.of_slot.remove(&slot),
+        };
+        for (index, values) in self.by_value.iter_mut().zip(before.iter().flatten()) {
+            let Some(value) = values else { continue };
+            if let Some(holders) = index.get_mut(value) {
+                holders.retain(|holder| *holder != slot);
+                if holders.is_empty() {
+                    index.remove(value);
+                }
+            }
+        }
+        for (index, value) in self.by_value.iter_mut().zip(values.iter().flatten()) {
+            if let Some(value) = value {
+                index.entry(Arc::clone(value)).or_default().push(slot);
+            }
+        }
+        before
+    }
+
+    fn holders(&self, rule: usize, value: &str) -> &[Slot] {
+        let holders = self.by_value.get(rule).and_then(|index| index.get(value));
+        holders.map_or(&[], Vec::as_slice)
+    }
+}
+
+impl<T: Item> Checked<T> for Store<T> {
+    fn holder(&self, rule: usize, value: &str, of: &T) -> Option<T::Key> {
+        let holders = self.uniques.holders(rule, value).iter();
+        holders
+            .filter_map(|slot| self.items.get(*slot))
+            .map(|item| item.key())
+            .find(|key| *key != of.key())
+            .cloned()
+    }
+}

@@ -1,0 +1,5 @@
+//! Text as people compare it.
+
+mod fold;
+
+pub use fold::Folding;
