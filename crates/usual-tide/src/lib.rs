@@ -26,6 +26,7 @@
 //!
 //! - `derive` (on): `#[derive(Item)]`.
 //! - `record`: items that are JSON objects, and change sets as JSON.
+//! - `stream`: change sets as an asynchronous stream.
 //! - `uuid`: keys that cannot collide, wherever they are made.
 
 #[cfg(test)]
@@ -59,10 +60,12 @@ pub use list::{
     Version,
 };
 pub use query::{Query, Sort, SortRank, SortValue};
+#[cfg(feature = "stream")]
+pub use store::ChangeStream;
 pub use store::{
     CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError,
-    OnDuplicate, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded, Settled, SkipReason,
-    Skipped, Store, UndoError, Undone,
+    OnDuplicate, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded, Settled,
+    SharedError, SharedStore, SkipReason, Skipped, Store, Subscription, UndoError, Undone,
 };
 
 pub use text::Folding;

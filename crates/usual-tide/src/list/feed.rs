@@ -54,6 +54,12 @@ impl<T: Item> ListState<T> {
         Feed { list, cursor }
     }
 
+    /// Whether anything happened since a feed was read, be it that it comes to nothing.
+    pub(crate) fn has_unread(&self, feed: &Feed<T>) -> bool {
+        let cursor = lock(&feed.cursor);
+        cursor.version != self.log.version() || cursor.unread.is_some()
+    }
+
     /// All that a feed of this list has not read, as one minimal set.
     pub(crate) fn read(&self, feed: &Feed<T>, context: Context<'_, T>) -> Option<ChangeSet<T>> {
         self.read_unread(&mut lock(&feed.cursor), context)

@@ -278,4 +278,15 @@ impl<T: Item> Feed<T> {
         }
         Ok(list.read(self, context))
     }
+
+    /// Whether anything happened to the list since the last read. It may come to nothing:
+    /// [`read`](Self::read) tells. O(1).
+    ///
+    /// # Errors
+    ///
+    /// [`FeedError`] when the list was unbound or is another store's.
+    pub fn has_unread(&self, store: &Store<T>) -> Result<bool, FeedError> {
+        let (list, _) = store.list_state(self.list())?;
+        Ok(store.journal.depth == 0 && list.has_unread(self))
+    }
 }

@@ -15,6 +15,7 @@ mod place;
 mod proposal;
 mod reload;
 mod rules;
+mod shared;
 mod standing;
 mod undo;
 mod uniques;
@@ -27,6 +28,9 @@ pub use place::Place;
 pub use proposal::{Proposal, ProposalError, ProposalId, Settled};
 pub use reload::Reloaded;
 pub use rules::InBatch;
+#[cfg(feature = "stream")]
+pub use shared::ChangeStream;
+pub use shared::{SharedError, SharedStore, Subscription};
 pub use undo::{SkipReason, Skipped, UndoError, Undone};
 
 use crate::item::{Arena, Item, KeyTable, Rules};
@@ -195,6 +199,8 @@ impl<T: Item> Store<T> {
                 return Err(format!("{:?} is not found", item.key()));
             }
         }
+        self.check_standing()?;
+        self.check_uniques()?;
         for list in self.lists.iter().flatten() {
             list.check(self.context())?;
         }

@@ -31,6 +31,8 @@ pub struct Proposal<K> {
 /// What became of the items of a proposal.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Settled<T: Item> {
+    /// The proposal.
+    pub proposal: ProposalId,
     /// The items removed, or shown again, in source order.
     pub items: Vec<Arc<T>>,
     /// Keys of items that were gone already: the source removed them meanwhile.
@@ -56,6 +58,11 @@ impl<K> Proposal<K> {
     /// The keys of the items, in source order as it was when it was made.
     pub fn keys(&self) -> impl Iterator<Item = &K> {
         self.rows.iter().map(|(key, _)| key)
+    }
+
+    /// The rows that are still there.
+    pub(super) fn slots(&self) -> impl Iterator<Item = Slot> {
+        self.rows.iter().filter_map(|(_, slot)| *slot)
     }
 
     /// When it counts as confirmed, on the app's own clock.
@@ -210,18 +217,13 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// [`ProposalError::Edit`].
-    pub fn confirm_due(
-        &mut self,
-        now: Duration,
-    ) -> Result<Vec<(ProposalId, Settled<T>)>, ProposalError<T::Key>> {
+    pub fn confirm_due(&mut self, now: Duration) -> Result<Vec<Settled<T>>, ProposalError<T::Key>> {
         let due = self.proposals().filter(|(_, proposal)| {
             let due = proposal.due();
             due.is_some_and(|due| due <= now)
         });
         let due: Vec<ProposalId> = due.map(|(id, _)| id).collect();
-        due.into_iter()
-            .map(|id| Ok((id, self.confirm(id)?)))
-            .collect()
+        due.into_iter().map(|id| self.confirm(id)).collect()
     }
 
     fn settle(
@@ -250,7 +252,11 @@ impl<T: Item> Store<T> {
                 each(store, slot);
             }
             store.set_apart(|standing| standing.proposals.remove(&id.number));
-            Ok(Settled { items, gone })
+            Ok(Settled {
+                proposal: id,
+                items,
+                gone,
+            })
         })
     }
 }

@@ -61,6 +61,30 @@ impl<T: Item> Store<T> {
         change(&mut self.standing)
     }
 
+    /// Checks that only rows of the store stand apart.
+    pub(super) fn check_standing(&self) -> Result<(), String> {
+        let standing = &self.standing;
+        let proposals = standing.proposals.values();
+        let proposed: BTreeSet<Slot> = proposals.flat_map(Proposal::slots).collect();
+        if !self
+            .concealed
+            .iter()
+            .copied()
+            .collect::<BTreeSet<_>>()
+            .is_subset(&proposed)
+        {
+            return Err("a concealed row is in no proposal".to_owned());
+        }
+        let mut apart = proposed
+            .iter()
+            .chain(&standing.blanks)
+            .chain(&standing.held);
+        match apart.find(|slot| !self.source.contains(**slot)) {
+            Some(slot) => Err(format!("{slot:?} stands apart and is not in the store")),
+            None => Ok(()),
+        }
+    }
+
     /// What a row's place is near to.
     pub(super) fn near(&self, slot: Slot) -> Near {
         let mut before = self.source.rows_before(slot);
@@ -72,7 +96,11 @@ impl<T: Item> Store<T> {
             };
         }
         let position = self.source.position(slot);
-        let above = |blank: &&Slot| self.source.position(**blank) < position;
+        // One that was taken out a moment ago has no position.
+        let above = |blank: &&Slot| {
+            let place = self.source.position(**blank);
+            place.is_some() && place < position
+        };
         Near {
             after: before.find(|row| !blanks.contains(row)),
             blanks: blanks.iter().filter(above).count(),

@@ -76,9 +76,42 @@ impl Uniques {
         before
     }
 
+    /// How many values are noted, which is as many as there are items that hold one.
+    fn len(&self) -> usize {
+        self.by_value
+            .iter()
+            .flat_map(HashMap::values)
+            .map(Vec::len)
+            .sum()
+    }
+
     fn holders(&self, rule: usize, value: &str) -> &[Slot] {
         let holders = self.by_value.get(rule).and_then(|index| index.get(value));
         holders.map_or(&[], Vec::as_slice)
+    }
+}
+
+impl<T: Item> Store<T> {
+    /// Checks the index against the items.
+    pub(super) fn check_uniques(&self) -> Result<(), String> {
+        let Some(rules) = self.rules.as_ref().filter(|_| !self.uniques.is_empty()) else {
+            return Ok(());
+        };
+        let mut values = 0;
+        for slot in self.source.rows() {
+            let held = self.items.get(slot).map(|item| rules.unique_values(item));
+            for (rule, value) in held.into_iter().flatten().enumerate() {
+                let Some(value) = value else { continue };
+                values += 1;
+                if !self.uniques.holders(rule, &value).contains(&slot) {
+                    return Err(format!("{slot:?} holds {value:?} and is not noted"));
+                }
+            }
+        }
+        (values == self.uniques.len()).then_some(()).ok_or(format!(
+            "{} values are noted, {values} are held",
+            self.uniques.len()
+        ))
     }
 }
 

@@ -5,10 +5,12 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod apart;
 mod checks;
 mod contradictions;
 mod held;
 mod model;
 mod panics;
+mod rules;
 mod script;
 mod undo;

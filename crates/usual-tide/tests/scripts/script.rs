@@ -172,7 +172,7 @@ fn keys_at(at: &[u8], model: &[Thing]) -> Vec<u16> {
     at.iter().filter_map(key).collect()
 }
 
-fn policy(choice: u8) -> OnDuplicate {
+pub(super) fn policy(choice: u8) -> OnDuplicate {
     [
         OnDuplicate::Refuse,
         OnDuplicate::KeepFirst,
@@ -342,7 +342,7 @@ fn move_model(
     Ok(())
 }
 
-fn keep_one(things: Vec<Thing>, policy: OnDuplicate) -> Vec<Thing> {
+pub(super) fn keep_one(things: Vec<Thing>, policy: OnDuplicate) -> Vec<Thing> {
     let mut kept: Vec<Thing> = Vec::new();
     for thing in things {
         match kept.iter_mut().find(|other| other.key == thing.key) {
@@ -355,7 +355,7 @@ fn keep_one(things: Vec<Thing>, policy: OnDuplicate) -> Vec<Thing> {
 }
 
 /// The same things with some gone, added, edited, moved and, now and then, twice.
-fn shuffled(model: &[Thing], seed: u64) -> Vec<Thing> {
+pub(super) fn shuffled(model: &[Thing], seed: u64) -> Vec<Thing> {
     let mut state = seed | 1;
     let mut random = move |below: usize| {
         state ^= state << 13;

@@ -84,8 +84,9 @@ impl<T> Rules<T> {
         self.rule(Some(field.into()), Check::Required)
     }
 
-    /// No other item may hold the same, as far as the folding tells texts apart; blank text is no value. O(1) expected for
-    /// each check; the values are indexed.
+    /// No other item may hold the same, as far as the folding tells texts apart. White space around a
+    /// text does not count, and blank text is no value. O(1) expected for each check: the values are
+    /// indexed.
     #[must_use]
     pub fn unique(self, field: impl Into<AnyField<T>>, folding: Folding) -> Self {
         self.rule(Some(field.into()), Check::Unique(folding))
@@ -230,7 +231,7 @@ impl<T: Item> Rules<T> {
 fn unique_value<T>(field: &AnyField<T>, folding: Folding, item: &T) -> Option<String> {
     match field.value(item) {
         value if value.is_blank() => None,
-        Value::Text(text) => Some(format!("t{}", folding.fold(&text))),
+        Value::Text(text) => Some(format!("t{}", folding.fold(text.trim()))),
         Value::Decimal(number) => Some(format!("v{}", number.normalize())),
         other => Some(format!("v{other}")),
     }

@@ -69,11 +69,13 @@ impl<T: Item> Store<T> {
         let at = self.landing(&place, &[])?;
         let item = Arc::new(item);
         self.attempt_with_lists(|store| {
-            let slot = store.take_in(Arc::clone(&item))?;
+            let draft = Draft::new(Arc::clone(&item), true);
+            // Blank from before it is there, so that no step of it is taken for an edit.
+            store.set_apart(|_| ());
+            let slot = store.take_in(item)?;
+            store.standing.blanks.insert(slot);
             store.source.insert(at, slot, 0);
-            let draft = Draft::new(item, true);
             store.open(&draft, slot);
-            store.set_apart(|standing| standing.blanks.insert(slot));
             store.follow_steps();
             store.hold_row(slot);
             Ok(draft)

@@ -1,0 +1,40 @@
+//! What this thread is doing with which shared store, so that it never waits for itself.
+
+use std::cell::RefCell;
+
+/// What a thread does with a shared store.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Role {
+    /// It reads or edits it.
+    Using,
+    /// It is in a callback.
+    Told,
+}
+
+thread_local! {
+    static INSIDE: RefCell<Vec<(usize, Role)>> = const { RefCell::new(Vec::new()) };
+}
+
+/// Marks this thread as long as it lives.
+pub(super) struct Inside;
+
+impl Inside {
+    pub(super) fn enter(store: usize, role: Role) -> Self {
+        INSIDE.with_borrow_mut(|inside| inside.push((store, role)));
+        Self
+    }
+
+    /// What this thread is doing with a store, innermost.
+    pub(super) fn role(store: usize) -> Option<Role> {
+        INSIDE.with_borrow(|inside| {
+            let found = inside.iter().rev().find(|(other, _)| *other == store);
+            found.map(|(_, role)| *role)
+        })
+    }
+}
+
+impl Drop for Inside {
+    fn drop(&mut self) {
+        INSIDE.with_borrow_mut(Vec::pop);
+    }
+}

@@ -1,0 +1,182 @@
+//! One store for several threads, and consumers that are told of changes.
+
+mod deliver;
+mod inside;
+#[cfg(feature = "stream")]
+mod stream;
+mod subscription;
+
+#[cfg(feature = "stream")]
+pub use stream::ChangeStream;
+pub use subscription::Subscription;
+
+use super::Store;
+use crate::item::Item;
+use deliver::Delivery;
+use inside::{Inside, Role};
+use std::fmt;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
+
+/// A store that several threads share: a loader in the background, say, and the thread that draws.
+///
+/// A clone is another handle to the same store. Subscribers are told of changes after the edit that made
+/// them, on the thread that made it, while nobody holds the store: so a callback may read it, and what it
+/// edits is queued. Several edits that happen while subscribers are being told reach each of them as one
+/// minimal change set.
+///
+/// ```
+/// use std::sync::{Arc, Mutex};
+/// use usual_tide::{ChangeSet, Item, Place, Query, Replica, SharedStore, Store};
+///
+/// #[derive(Clone, PartialEq, Debug, Item)]
+/// struct Piece { #[item(key)] id: u32 }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let shared = SharedStore::new(Store::load([Piece { id: 1 }])?);
+/// let list = shared.edit(|store| store.bind(Query::new()))?;
+///
+/// let view = Arc::new(Mutex::new(Replica::default()));
+/// let subscription = shared.subscribe(list, |rows| {
+///     // Begin with the rows of this moment; from here on nothing is missed.
+///     *view.lock().unwrap() = rows.items().cloned().collect();
+///     let view = Arc::clone(&view);
+///     move |changes: &ChangeSet<Piece>| view.lock().unwrap().apply(changes).unwrap()
+/// })?;
+///
+/// let loader = shared.clone();
+/// let loading = std::thread::spawn(move || {
+///     loader.edit(|store| store.add_many((2..=3).map(|id| Piece { id }), Place::End))
+/// });
+/// loading.join().unwrap()??;
+///
+/// let ids: Vec<u32> = view.lock().unwrap().items().map(|piece| piece.id).collect();
+/// assert_eq!(ids, [1, 2, 3]);
+/// drop(subscription); // and nothing is told any more
+/// # Ok(()) }
+/// ```
+pub struct SharedStore<T: Item> {
+    inner: Arc<Inner<T>>,
+}
+
+struct Inner<T: Item> {
+    store: RwLock<Store<T>>,
+    delivery: Mutex<Delivery<T>>,
+}
+
+/// Why a shared store cannot be used at this moment. Nothing was done.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SharedError {
+    /// This thread is inside `edit` or `read` of the same store, and waiting for itself would never end.
+    #[error("this thread uses the store already: work with the one that the closure was given")]
+    InUse,
+    /// This thread is being told of a change.
+    #[error("an edit inside a notification must wait for its end: queue it with `post`")]
+    InNotification,
+    /// The list is not bound to this store.
+    #[error(transparent)]
+    UnknownList(#[from] crate::list::UnknownList),
+}
+
+impl<T: Item> SharedStore<T> {
+    /// Shares a store.
+    pub fn new(store: Store<T>) -> Self {
+        Self {
+            inner: Arc::new(Inner {
+                store: RwLock::new(store),
+                delivery: Mutex::new(Delivery::new()),
+            }),
+        }
+    }
+
+    /// Edits the store, alone; then tells the subscribers. Meant to be short: others wait.
+    ///
+    /// When another thread is telling the subscribers at this moment, it goes on to tell them of this edit
+    /// too, and this call does not wait for it. A panic of the closure goes on to the caller, and the
+    /// store can still be used.
+    ///
+    /// # Errors
+    ///
+    /// [`SharedError::InUse`] inside of `edit` or `read` of the same store, and
+    /// [`SharedError::InNotification`] inside a callback: use [`post`](Self::post) there.
+    pub fn edit<R>(&self, edit: impl FnOnce(&mut Store<T>) -> R) -> Result<R, SharedError> {
+        match Inside::role(self.inner.id()) {
+            None => Ok(self.inner.edit(edit)),
+            Some(Role::Using) => Err(SharedError::InUse),
+            Some(Role::Told) => Err(SharedError::InNotification),
+        }
+    }
+
+    /// Edits the store now, or, where that cannot be, as soon as can be: inside a callback, and inside of
+    /// `edit` and `read`, it is queued and runs right after, in order.
+    pub fn post(&self, edit: impl FnOnce(&mut Store<T>) + Send + 'static) {
+        if Inside::role(self.inner.id()).is_some() {
+            self.inner.delivery().queue.push_back(Box::new(edit));
+        } else {
+            self.inner.edit(edit);
+        }
+    }
+
+    /// Reads the store, along with other readers. Inside a callback the store may be further than the
+    /// change set that is told.
+    ///
+    /// # Errors
+    ///
+    /// [`SharedError::InUse`] inside of `edit` or `read` of the same store.
+    pub fn read<R>(&self, read: impl FnOnce(&Store<T>) -> R) -> Result<R, SharedError> {
+        let told = match Inside::role(self.inner.id()) {
+            Some(Role::Using) => return Err(SharedError::InUse),
+            role => role.is_some(),
+        };
+        let result = self.inner.read(read);
+        // What was posted inside waits for nobody else.
+        if !told && !self.inner.delivery().queue.is_empty() {
+            self.inner.deliver();
+        }
+        Ok(result)
+    }
+}
+
+impl<T: Item> Inner<T> {
+    /// Tells one shared store from another.
+    fn id(&self) -> usize {
+        std::ptr::from_ref(self).addr()
+    }
+
+    /// A holder that panicked left the store sound, so a poisoned lock is as good.
+    fn read<R>(&self, read: impl FnOnce(&Store<T>) -> R) -> R {
+        let _inside = Inside::enter(self.id(), Role::Using);
+        read(&self.store.read().unwrap_or_else(PoisonError::into_inner))
+    }
+
+    fn write<R>(&self, edit: impl FnOnce(&mut Store<T>) -> R) -> R {
+        let _inside = Inside::enter(self.id(), Role::Using);
+        edit(&mut self.store.write().unwrap_or_else(PoisonError::into_inner))
+    }
+
+    fn edit<R>(&self, edit: impl FnOnce(&mut Store<T>) -> R) -> R {
+        let edited = catch_unwind(AssertUnwindSafe(|| self.write(edit)));
+        self.deliver();
+        edited.unwrap_or_else(|panic| resume_unwind(panic))
+    }
+
+    fn delivery(&self) -> MutexGuard<'_, Delivery<T>> {
+        self.delivery.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl<T: Item> Clone for SharedStore<T> {
+    fn clone(&self) -> Self {
+        Self {
+            inner: Arc::clone(&self.inner),
+        }
+    }
+}
+
+impl<T: Item> fmt::Debug for SharedStore<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("SharedStore")
+            .field("subscribers", &self.inner.delivery().subscribers.len())
+            .finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,472 @@
+//! Everything mixed: edits, undo, drafts, removals that wait, and what the source does meanwhile.
+
+use super::checks::check_set;
+use super::model::{Shape, Thing, shape, thing};
+use super::script::{Op, apply, edit, keep_one, policy, shuffled, start};
+use proptest::prelude::*;
+use std::sync::Arc;
+use usual_tide::{
+    CommitError, Draft, EditError, Feed, Item, ListId, Place, Prefer, ProposalId, Store,
+};
+
+type Rows = Vec<Arc<Thing>>;
+
+/// What a person does, or the source.
+#[derive(Clone, Debug)]
+enum Deed {
+    Edit(Op),
+    FromSource(Op),
+    Undo,
+    Redo,
+    Propose {
+        at: Vec<u8>,
+    },
+    Settle {
+        which: u8,
+        confirm: bool,
+    },
+    Draft {
+        at: u8,
+    },
+    DraftNew {
+        key: u16,
+        seed: u8,
+        place: u8,
+        list: Option<u8>,
+    },
+    Type {
+        which: u8,
+        seed: u8,
+    },
+    Commit {
+        which: u8,
+        prefer_mine: bool,
+    },
+    Discard {
+        which: u8,
+    },
+    Drop {
+        which: u8,
+    },
+    Requery {
+        list: u8,
+        shape: Shape,
+    },
+    FailingBatch {
+        deeds: Vec<Deed>,
+    },
+}
+
+fn plain_edit() -> impl Strategy<Value = Op> {
+    edit().prop_filter("the source's", |op| !matches!(op, Op::Reload { .. }))
+}
+
+fn apart() -> impl Strategy<Value = Deed> {
+    let any_u8 = any::<u8>;
+    prop_oneof![
+        2 => prop::collection::vec(any_u8(), 1..4).prop_map(|at| Deed::Propose { at }),
+        2 => (any_u8(), any::<bool>()).prop_map(|(which, confirm)| Deed::Settle { which, confirm }),
+        3 => any_u8().prop_map(|at| Deed::Draft { at }),
+        3 => (60..80u16, any_u8(), any_u8(), prop::option::of(any_u8()))
+            .prop_map(|(key, seed, place, list)| Deed::DraftNew { key, seed, place, list }),
+        4 => (any_u8(), any_u8()).prop_map(|(which, seed)| Deed::Type { which, seed }),
+        3 => (any_u8(), any::<bool>())
+            .prop_map(|(which, prefer_mine)| Deed::Commit { which, prefer_mine }),
+        1 => any_u8().prop_map(|which| Deed::Discard { which }),
+        1 => any_u8().prop_map(|which| Deed::Drop { which }),
+    ]
+}
+
+fn persons_deed() -> impl Strategy<Value = Deed> {
+    let batch = prop::collection::vec(
+        prop_oneof![plain_edit().prop_map(Deed::Edit), apart()],
+        1..5,
+    );
+    prop_oneof![
+        6 => plain_edit().prop_map(Deed::Edit),
+        8 => apart(),
+        2 => Just(Deed::Undo),
+        1 => Just(Deed::Redo),
+        1 => (any::<u8>(), shape()).prop_map(|(list, shape)| Deed::Requery { list, shape }),
+        1 => batch.prop_map(|deeds| Deed::FailingBatch { deeds }),
+    ]
+}
+
+fn any_deed() -> impl Strategy<Value = Deed> {
+    prop_oneof![
+        4 => persons_deed(),
+        1 => edit().prop_map(Deed::FromSource),
+    ]
+}
+
+/// A list, and a view that hears of its change sets alone.
+struct Watched {
+    list: ListId,
+    shape: Shape,
+    feed: Feed<Thing>,
+    view: Rows,
+}
+
+struct World {
+    store: Store<Thing>,
+    lists: Vec<Watched>,
+    drafts: Vec<Draft<Thing>>,
+    proposals: Vec<ProposalId>,
+}
+
+fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
+    (!of.is_empty()).then(|| usize::from(which) % of.len())
+}
+
+fn things(store: &Store<Thing>) -> Vec<Thing> {
+    store.items().map(|item| Thing::clone(item)).collect()
+}
+
+fn rows(store: &Store<Thing>) -> Rows {
+    store.items().cloned().collect()
+}
+
+fn identical(one: &Rows, two: &Rows) -> bool {
+    one.len() == two.len() && one.iter().zip(two).all(|(one, two)| Arc::ptr_eq(one, two))
+}
+
+impl World {
+    fn new(start: Vec<Thing>, shapes: &[Shape]) -> Self {
+        let mut store = Store::load(start).unwrap();
+        let lists = shapes.iter().map(|shape| {
+            let list = store.bind(shape.query());
+            Watched {
+                list,
+                shape: *shape,
+                feed: store.feed(list).unwrap(),
+                view: store.list(list).unwrap().items().cloned().collect(),
+            }
+        });
+        let lists = lists.collect();
+        Self {
+            store,
+            lists,
+            drafts: Vec::new(),
+            proposals: Vec::new(),
+        }
+    }
+
+    fn run(&mut self, deed: &Deed) {
+        let steps = self.store.undo_len();
+        let no_step = matches!(
+            deed,
+            Deed::Propose { .. }
+                | Deed::Draft { .. }
+                | Deed::DraftNew { .. }
+                | Deed::Discard { .. }
+        );
+        match deed {
+            Deed::FailingBatch { deeds } => self.fail(deeds),
+            deed => self.perform(deed),
+        }
+        assert!(
+            !no_step || self.store.undo_len() == steps,
+            "no step of the person's"
+        );
+        // Dropped drafts end with the next edit, be it an empty one.
+        self.store.batch(|_| Ok::<_, EditError<u16>>(())).unwrap();
+        self.check();
+    }
+
+    /// What does not fit the moment is refused, which is fine here: what counts is that all stays sound.
+    fn perform(&mut self, deed: &Deed) {
+        let store = &mut self.store;
+        match deed {
+            Deed::Edit(op) => drop(try_apply(op, store)),
+            Deed::FromSource(Op::Reload {
+                seed,
+                policy: choice,
+            }) => {
+                // The source knows nothing of blank rows.
+                let real = |store: &Store<Thing>| -> Vec<Thing> {
+                    things(store)
+                        .into_iter()
+                        .filter(|thing| !store.is_blank(&thing.key))
+                        .collect()
+                };
+                let news = shuffled(&real(store), *seed);
+                let blanks = store.len() - real(store).len();
+                if store.reload_with(news.clone(), policy(*choice)).is_ok() {
+                    assert_eq!(real(store), keep_one(news, policy(*choice)));
+                    assert_eq!(store.len() - real(store).len(), blanks);
+                }
+            }
+            Deed::FromSource(op) => drop(store.from_source(|store| try_apply(op, store))),
+            Deed::Undo => drop(store.undo()),
+            Deed::Redo => drop(store.redo()),
+            Deed::Propose { at } => {
+                let keys = keys_at(at, store);
+                self.proposals.extend(store.propose_removal(&keys).ok());
+            }
+            Deed::Settle { which, confirm } => {
+                if let Some(at) = pick(*which, &self.proposals) {
+                    let id = self.proposals.remove(at);
+                    let settled = if *confirm {
+                        store.confirm(id)
+                    } else {
+                        store.cancel(id)
+                    };
+                    settled.unwrap();
+                }
+            }
+            Deed::Draft { at } => {
+                if let Some(key) = keys_at(&[*at], store).first() {
+                    self.drafts.push(store.draft(key).unwrap());
+                }
+            }
+            Deed::DraftNew {
+                key,
+                seed,
+                place,
+                list,
+            } => {
+                let place = Place::Gap(usize::from(*place) % (store.len() + 1));
+                let item = thing(*key, *seed);
+                let draft = match list {
+                    None => store.draft_new(item, place).ok(),
+                    Some(list) => {
+                        let list = &self.lists[usize::from(*list) % self.lists.len()];
+                        let new = store.draft_new_in(list.list, item, Place::Start).ok();
+                        if let Some(draft) = &new {
+                            let shown = store.list(list.list).unwrap();
+                            let windowed = list.shape.take.is_some() || list.shape.skip > 0;
+                            assert!(windowed || shown.position(draft.key()).is_some());
+                        }
+                        new
+                    }
+                };
+                self.drafts.extend(draft);
+            }
+            Deed::Type { which, seed } => {
+                if let Some(at) = pick(*which, &self.drafts) {
+                    let draft = &mut self.drafts[at];
+                    let typed = thing(*draft.key(), *seed);
+                    draft.set(Thing::NAME, format!(" {} {seed}", typed.name));
+                    let rank = typed
+                        .rank
+                        .map_or("none".to_owned(), |rank| rank.to_string());
+                    assert_eq!(draft.type_text("rank", &rank).is_ok(), typed.rank.is_some());
+                    assert_eq!(draft.typed("rank").unwrap(), rank);
+                }
+            }
+            Deed::Commit { which, prefer_mine } => self.commit(*which, *prefer_mine),
+            Deed::Discard { which } => {
+                if let Some(at) = pick(*which, &self.drafts) {
+                    let draft = self.drafts.remove(at);
+                    assert!(store.discard(draft).unwrap());
+                }
+            }
+            Deed::Drop { which } => {
+                if let Some(at) = pick(*which, &self.drafts) {
+                    drop(self.drafts.remove(at));
+                }
+            }
+            Deed::Requery { list, shape } => {
+                let at = usize::from(*list) % self.lists.len();
+                let list = &mut self.lists[at];
+                list.shape = *shape;
+                store
+                    .change_query(list.list, |query| shape.change(query))
+                    .unwrap();
+            }
+            Deed::FailingBatch { .. } => unreachable!("batches do not nest here"),
+        }
+    }
+
+    fn commit(&mut self, which: u8, prefer_mine: bool) {
+        let Some(at) = pick(which, &self.drafts) else {
+            return;
+        };
+        let mut draft = self.drafts.remove(at);
+        let store = &mut self.store;
+        let refused = match store.commit(&mut draft) {
+            Err(CommitError::Conflict { conflict, .. }) => {
+                assert!(*conflict.theirs != *conflict.base);
+                let prefer = if prefer_mine {
+                    Prefer::Mine
+                } else {
+                    Prefer::Theirs
+                };
+                let expected = if prefer_mine {
+                    conflict.mine.name.clone()
+                } else {
+                    conflict.theirs.name.clone()
+                };
+                let collides = conflict
+                    .overlapping
+                    .iter()
+                    .any(|path| path.as_str() == "/name");
+                draft.settle(*conflict, prefer);
+                assert!(!collides || draft.item().name == expected);
+                store.commit(&mut draft).err()
+            }
+            done => done.err(),
+        };
+        match refused {
+            None => assert!(!store.is_open(&draft)),
+            Some(CommitError::Conflict { .. } | CommitError::NotOpen) => panic!("{refused:?}"),
+            Some(CommitError::Invalid { failed, .. }) => {
+                assert!(!failed.is_empty());
+                assert_eq!(store.draft_failures(&draft).len(), failed.len());
+                self.drafts.push(draft);
+            }
+            Some(_) => self.drafts.push(draft),
+        }
+    }
+
+    /// Nothing of a batch that fails is left.
+    fn fail(&mut self, deeds: &[Deed]) {
+        let before = rows(&self.store);
+        let (undo, redo) = (self.store.undo_len(), self.store.redo_len());
+        let proposals = self.proposals.clone();
+        let open: Vec<bool> = self
+            .drafts
+            .iter()
+            .map(|draft| self.store.is_open(draft))
+            .collect();
+        assert!(open.iter().all(|open| *open));
+        let store = std::mem::take(&mut self.store);
+        let mut world = World {
+            store,
+            lists: Vec::new(),
+            drafts: Vec::new(),
+            proposals: Vec::new(),
+        };
+        let failed: Result<(), EditError<u16>> = world.store.batch(|store| {
+            let inner = std::mem::take(store);
+            let mut within = World {
+                store: inner,
+                lists: std::mem::take(&mut self.lists),
+                drafts: Vec::new(),
+                proposals: proposals.clone(),
+            };
+            for deed in deeds {
+                match deed {
+                    // A draft that ends inside is open again afterwards, but this test would not have it.
+                    Deed::Commit { .. } | Deed::Discard { .. } | Deed::Drop { .. } => {}
+                    deed => within.perform(deed),
+                }
+            }
+            *store = within.store;
+            self.lists = within.lists;
+            Err(EditError::UnknownKey(9999))
+        });
+        assert!(failed.is_err());
+        self.store = world.store;
+        assert!(identical(&before, &rows(&self.store)));
+        assert_eq!((undo, redo), (self.store.undo_len(), self.store.redo_len()));
+        assert_eq!(self.store.proposals().count(), self.proposals.len());
+    }
+
+    fn check(&mut self) {
+        self.store.check().unwrap();
+        let hidden: Vec<u16> = self
+            .store
+            .proposals()
+            .flat_map(|(_, proposal)| proposal.keys().copied())
+            .collect();
+        let held: Vec<u16> = self.drafts.iter().map(|draft| *draft.key()).collect();
+        for watched in &mut self.lists {
+            let shown: Rows = self
+                .store
+                .list(watched.list)
+                .unwrap()
+                .items()
+                .cloned()
+                .collect();
+            match watched.feed.read(&self.store).unwrap() {
+                Some(set) => check_set(&set, &watched.view, &shown),
+                None => assert_eq!(watched.view, shown),
+            }
+            watched.view = shown;
+            // Apart from rows that are held, and from windows, the rows are those of the query.
+            if watched.shape.take.is_none() && watched.shape.skip == 0 {
+                let expected: Vec<u16> = watched
+                    .shape
+                    .rows(&things(&self.store))
+                    .iter()
+                    .map(|thing| thing.key)
+                    .filter(|key| !held.contains(key) && !hidden.contains(key))
+                    .collect();
+                let free = watched.view.iter().map(|row| row.key);
+                let free: Vec<u16> = free
+                    .filter(|key| !held.contains(key) && !hidden.contains(key))
+                    .collect();
+                assert_eq!(free, expected);
+            }
+        }
+    }
+
+    /// Ends all that is open.
+    fn finish(&mut self) {
+        for draft in std::mem::take(&mut self.drafts) {
+            self.store.discard(draft).unwrap();
+        }
+        for id in std::mem::take(&mut self.proposals) {
+            self.store.cancel(id).unwrap();
+        }
+        self.check();
+    }
+}
+
+fn keys_at(at: &[u8], store: &Store<Thing>) -> Vec<u16> {
+    let key = |at: &u8| {
+        store
+            .at(usize::from(*at) % store.len().max(1))
+            .map(|item| *item.key())
+    };
+    at.iter().filter_map(key).collect()
+}
+
+/// An edit, where the rules let it pass.
+fn try_apply(op: &Op, store: &mut Store<Thing>) -> Result<(), EditError<u16>> {
+    let mut model = things(store);
+    apply(op, store, &mut model)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+
+    #[test]
+    fn undoing_everything_gives_back_the_first_state_whatever_was_open_meanwhile(
+        start in start(),
+        shapes in prop::collection::vec(shape(), 1..4),
+        deeds in prop::collection::vec(persons_deed(), 1..40),
+    ) {
+        let mut world = World::new(start, &shapes);
+        let first = rows(&world.store);
+        for deed in &deeds {
+            world.run(deed);
+        }
+        world.finish();
+        let last = rows(&world.store);
+        while let Some(undone) = world.store.undo().unwrap() {
+            prop_assert!(undone.skipped.is_empty(), "{undone:?}");
+            world.check();
+        }
+        prop_assert!(identical(&first, &rows(&world.store)));
+        while world.store.redo().unwrap().is_some() {}
+        // What was undone when the script ended is done again as well.
+        let undone = deeds.iter().any(|deed| matches!(deed, Deed::Undo | Deed::Redo));
+        prop_assert!(undone || identical(&last, &rows(&world.store)));
+        world.check();
+    }
+
+    #[test]
+    fn the_source_may_do_anything_meanwhile(
+        start in start(),
+        shapes in prop::collection::vec(shape(), 1..4),
+        deeds in prop::collection::vec(any_deed(), 1..40),
+    ) {
+        let mut world = World::new(start, &shapes);
+        for deed in &deeds {
+            world.run(deed);
+        }
+        world.finish();
+    }
+}
