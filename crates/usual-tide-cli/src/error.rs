@@ -1,9 +1,12 @@
 //! What can go wrong in a command, as one line each.
 
 use usual_tide::record::{
-    FieldNameError, ParseError, RecordError, RecordKey, SetError, SortTextError,
+    FieldNameError, ParseError, Record, RecordError, RecordKey, SetError, SortTextError,
 };
-use usual_tide::{ApplyError, EditError, FeedError, UndoError, UnknownList};
+use usual_tide::{
+    ApplyError, CommitError, EditError, FeedError, InputError, ProposalError, UndoError,
+    UnknownList,
+};
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum CommandError {
@@ -47,6 +50,12 @@ pub(crate) enum CommandError {
     Piece(#[from] RecordError),
     #[error("the demo's piece cannot be edited: {0}")]
     Set(#[from] SetError),
+    #[error("the demo's draft cannot be typed into: {0}")]
+    Input(#[from] InputError),
+    #[error("the demo's draft cannot be committed: {0}")]
+    Commit(#[from] Box<CommitError<Record>>),
+    #[error("the demo's removal cannot be proposed: {0}")]
+    Proposal(#[from] ProposalError<RecordKey>),
     #[error("the demo's step cannot be undone: {0}")]
     Undo(#[from] UndoError<RecordKey>),
     #[error("{0}")]

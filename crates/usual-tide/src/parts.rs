@@ -11,12 +11,31 @@ const WORTH_SHARING: usize = if cfg!(test) { 32 } else { 50_000 };
 /// Threads at the most: a pass is bound by memory soon.
 const MOST_THREADS: usize = 4;
 
+/// Touched rows from which work that misses the caches row by row is worth a second thread.
+const WORTH_SHARING_ROWS: usize = if cfg!(test) { 8 } else { 1_000 };
+
 /// Does a pass over `0..len` in parts, side by side where that pays; gives the results in order.
 ///
 /// A part that panics panics here, after the others have ended. Where no thread can be had, the
 /// parts are done one after another.
 pub(crate) fn in_parts<R: Send>(len: usize, work: impl Fn(Range<usize>) -> R + Sync) -> Vec<R> {
-    if len < WORTH_SHARING {
+    share(len, WORTH_SHARING, work)
+}
+
+/// The same for rows here and there among many, each of which takes a while to find.
+pub(crate) fn rows_in_parts<R: Send>(
+    rows: usize,
+    work: impl Fn(Range<usize>) -> R + Sync,
+) -> Vec<R> {
+    share(rows, WORTH_SHARING_ROWS, work)
+}
+
+fn share<R: Send>(
+    len: usize,
+    worth_sharing: usize,
+    work: impl Fn(Range<usize>) -> R + Sync,
+) -> Vec<R> {
+    if len < worth_sharing {
         return vec![work(0..len)];
     }
     let threads = available_parallelism()

@@ -1,23 +1,23 @@
 //! What happens in the evening.
 
-use super::Act;
+use super::{Act, Stage};
 use crate::error::CommandError;
 use serde_json::{Value, json};
 use usual_tide::record::{FieldName, Record, RecordKey, sort};
-use usual_tide::{EditError, Item, Place, Store};
+use usual_tide::{EditError, Item, ListId, Place, Store};
 
 pub(super) const ALL: &[Act] = &[
     Act {
         heading: "A piece comes in",
         story: "Oona Mac Crae puts a new piece at the head of the queue.",
         code: "store.add(piece, Place::Start)",
-        edit: |store, _| Ok(store.add(late_arrival()?, Place::Start)?),
+        edit: |Stage { store, .. }| Ok(store.add(late_arrival()?, Place::Start)?),
     },
     Act {
         heading: "A piece is fired",
         story: "The third piece in the queue comes out of the kiln.",
         code: "store.edit(&key, |piece| piece.fired = true)",
-        edit: |store, _| {
+        edit: |Stage { store, .. }| {
             let key = key_at(store, 2)?;
             set(store, &key, "fired", Value::Bool(true))
         },
@@ -26,7 +26,7 @@ pub(super) const ALL: &[Act] = &[
         heading: "A title is corrected",
         story: "Piece P-0417 was written down in a hurry.",
         code: "store.edit(&\"P-0417\", |piece| piece.title.push_str(\", unglazed\"))",
-        edit: |store, _| {
+        edit: |Stage { store, .. }| {
             let key = "P-0417".into();
             let title = store
                 .get(&key)
@@ -41,7 +41,7 @@ pub(super) const ALL: &[Act] = &[
                 gap that a drag reports (6) and the row where the piece ends (5) differ. Of two neighbours that \
                 change places, the one that goes up is said to move.",
         code: "store.move_to(&key, Place::Gap(6))   // the same as Place::Row(5)",
-        edit: |store, _| {
+        edit: |Stage { store, .. }| {
             let key = key_at(store, 4)?;
             store.move_to(&key, Place::Gap(6))?;
             Ok(())
@@ -51,7 +51,7 @@ pub(super) const ALL: &[Act] = &[
         heading: "Several rows further down",
         story: "Pieces 8, 10 and 12 make room and go behind the twentieth, in their order.",
         code: "store.move_many(&keys, Place::After(twentieth))",
-        edit: |store, _| {
+        edit: |Stage { store, .. }| {
             let keys = [key_at(store, 7)?, key_at(store, 9)?, key_at(store, 11)?];
             let twentieth = key_at(store, 19)?;
             store.move_many(&keys, Place::After(twentieth))?;
@@ -62,40 +62,80 @@ pub(super) const ALL: &[Act] = &[
         heading: "Only what waits on shelf A1",
         story: "The potter at shelf A1 wants to see what is still to be fired there.",
         code: "store.change_query(list, |query| query.filter(waiting_on_a1))",
-        edit: |store, list| {
+        edit: |Stage { store, list, .. }| {
             let waiting = |piece: &Record| {
                 let field = |name| piece.members().get(name);
                 field("fired") == Some(&json!(false)) && field("shelf") == Some(&json!("A1"))
             };
-            Ok(store.change_query(list, |query| query.filter(waiting))?)
+            Ok(store.change_query(*list, |query| query.filter(waiting))?)
         },
     },
     Act {
         heading: "Tallest first",
         story: "The same pieces, now by height, so that the tall ones find their place in the kiln.",
         code: "store.change_query(list, |query| query.sort(record::sort(\"-height_mm\")?))",
-        edit: |store, list| {
+        edit: |Stage { store, list, .. }| {
             let tallest_first = sort("-height_mm")?;
-            Ok(store.change_query(list, |query| query.sort(tallest_first))?)
+            Ok(store.change_query(*list, |query| query.sort(tallest_first))?)
         },
     },
     Act {
-        heading: "Several are collected unfired",
-        story: "Three of them go home as they are: the second, fourth and fifth on the screen.",
-        code: "store.remove_many(&keys)",
-        edit: |store, list| {
-            let rows = store.list(list)?;
-            let on_screen = [1, 3, 4].into_iter().filter_map(|row| rows.get(row));
-            let keys: Vec<RecordKey> = on_screen.map(|piece| piece.key().clone()).collect();
-            store.remove_many(&keys)?;
+        heading: "A row under edit stays where it is",
+        story: "The tallest piece was measured wrong: a form opens with a draft of it. While it is open the kiln's own \
+                log says that the piece was fired, so that it belongs in this list no more. Its row is held.",
+        code: "let mut draft = store.draft(&key)?;   // and from the log: piece.fired = true",
+        edit: |Stage {
+                   store, list, draft, ..
+               }| {
+            let key = shown_at(store, *list, 0)?;
+            *draft = Some(store.draft(&key)?);
+            store.from_source(|store| set(store, &key, "fired", Value::Bool(true)))
+        },
+    },
+    Act {
+        heading: "The draft is committed",
+        story: "Both changes are kept, for they are of different fields. Now the row goes where it belongs: out of this \
+                list, in one change set.",
+        code: "draft.type_text(\"height_mm\", \"305\")?;   store.commit(&mut draft)",
+        edit: |Stage { store, draft, .. }| {
+            if let Some(mut draft) = draft.take() {
+                draft.type_text("height_mm", "305")?;
+                store.commit(&mut draft).map_err(Box::new)?;
+            }
+            Ok(())
+        },
+    },
+    Act {
+        heading: "Several are to be collected unfired",
+        story: "Three of them go home as they are: the second, fourth and fifth on the screen. The rows leave at \
+                once, while a line at the foot of the screen asks whether that was meant.",
+        code: "let asked = store.propose_removal(&keys)",
+        edit: |Stage {
+                   store, list, asked, ..
+               }| {
+            let keys = [1, 3, 4].map(|row| shown_at(store, *list, row));
+            let keys = keys.into_iter().collect::<Result<Vec<_>, _>>()?;
+            *asked = Some(store.propose_removal(&keys)?);
+            Ok(())
+        },
+    },
+    Act {
+        heading: "Yes, that was meant",
+        story: "Only now are they removed from the store. Had the answer been no, each row would have come back \
+                exactly where it belongs, whatever happened meanwhile.",
+        code: "store.confirm(asked)",
+        edit: |Stage { store, asked, .. }| {
+            if let Some(asked) = asked.take() {
+                store.confirm(asked)?;
+            }
             Ok(())
         },
     },
     Act {
         heading: "That was a mistake",
-        story: "They were on the wrong shelf. One step back, and each is where it was.",
+        story: "They were on the wrong shelf after all. One step back, and each is where it was.",
         code: "store.undo()",
-        edit: |store, _| {
+        edit: |Stage { store, .. }| {
             store.undo()?;
             Ok(())
         },
@@ -104,7 +144,9 @@ pub(super) const ALL: &[Act] = &[
         heading: "Everything again, in the queue's order",
         story: "The filter and the sort go; every row comes back to its place.",
         code: "store.change_query(list, |query| query.unfiltered().unsorted())",
-        edit: |store, list| Ok(store.change_query(list, |query| query.unfiltered().unsorted())?),
+        edit: |Stage { store, list, .. }| {
+            Ok(store.change_query(*list, |query| query.unfiltered().unsorted())?)
+        },
     },
 ];
 
@@ -124,6 +166,20 @@ fn key_at(store: &Store<Record>, position: usize) -> Result<RecordKey, CommandEr
     let piece = store.at(position).ok_or(EditError::OutOfRange {
         position,
         last: store.len().saturating_sub(1),
+    })?;
+    Ok(piece.key().clone())
+}
+
+/// The key of the row that the screen shows at a position.
+fn shown_at(
+    store: &Store<Record>,
+    list: ListId,
+    position: usize,
+) -> Result<RecordKey, CommandError> {
+    let rows = store.list(list)?;
+    let piece = rows.get(position).ok_or(EditError::OutOfRange {
+        position,
+        last: rows.len().saturating_sub(1),
     })?;
     Ok(piece.key().clone())
 }

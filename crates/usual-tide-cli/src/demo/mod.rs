@@ -7,14 +7,14 @@ use crate::error::CommandError;
 use crate::output;
 use screen::Screen;
 use usual_tide::record::{FieldName, Record, parse};
-use usual_tide::{Feed, ListId, Query, Replica, Store};
+use usual_tide::{Draft, Feed, ListId, ProposalId, Query, Replica, Store};
 
 /// The data that the tour starts from.
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
 
 pub(crate) fn run() -> Result<String, CommandError> {
     let mut tour = Tour::new(output::columns().clamp(60, 100))?;
-    tour.screen.opening(tour.store.len());
+    tour.screen.opening(tour.stage.store.len());
     for act in acts::ALL {
         tour.play(act)?;
     }
@@ -28,13 +28,20 @@ struct Act {
     story: &'static str,
     /// What was done, in code.
     code: &'static str,
-    edit: fn(&mut Store<Record>, ListId) -> Result<(), CommandError>,
+    edit: fn(&mut Stage) -> Result<(), CommandError>,
 }
 
-/// The store, the list on the screen, and a view that hears of changes from the feed alone.
-struct Tour {
+/// The store, the list on the screen, and what one act leaves open for the next.
+struct Stage {
     store: Store<Record>,
     list: ListId,
+    draft: Option<Draft<Record>>,
+    asked: Option<ProposalId>,
+}
+
+/// The stage, and a view that hears of changes from the feed alone.
+struct Tour {
+    stage: Stage,
     feed: Feed<Record>,
     view: Replica<Record>,
     screen: Screen,
@@ -55,8 +62,12 @@ impl Tour {
         let feed = store.feed(list)?;
         let view = store.list(list)?.items().cloned().collect();
         Ok(Self {
-            store,
-            list,
+            stage: Stage {
+                store,
+                list,
+                draft: None,
+                asked: None,
+            },
             feed,
             view,
             screen: Screen::new(columns),
@@ -67,13 +78,16 @@ impl Tour {
     }
 
     fn play(&mut self, act: &Act) -> Result<(), CommandError> {
-        (act.edit)(&mut self.store, self.list)?;
+        (act.edit)(&mut self.stage)?;
         self.acts += 1;
         self.screen.act(self.acts, act);
-        if let Some(changes) = self.feed.read(&self.store)? {
-            self.view.apply(&changes)?;
-            self.touched += changes.touched();
-            self.screen.changes(&changes, &self.view);
+        match self.feed.read(&self.stage.store)? {
+            Some(changes) => {
+                self.view.apply(&changes)?;
+                self.touched += changes.touched();
+                self.screen.changes(&changes, &self.view);
+            }
+            None => self.screen.nothing(),
         }
         self.shown += self.view.len();
         Ok(())
@@ -81,7 +95,7 @@ impl Tour {
 
     /// Compares the view, which heard of nothing but change sets, with the list.
     fn close(mut self) -> Result<String, CommandError> {
-        let rows = self.store.list(self.list)?;
+        let rows = self.stage.store.list(self.stage.list)?;
         if !self.view.items().eq(rows.items()) {
             return Err(CommandError::OutOfStep);
         }

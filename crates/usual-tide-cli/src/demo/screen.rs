@@ -86,6 +86,12 @@ impl Screen {
         self.rows(changes, view);
     }
 
+    /// An act that no row of the list tells of.
+    pub(super) fn nothing(&mut self) {
+        self.line("");
+        self.line(&format!("   {BOLD}no row is touched{BOLD:#}"));
+    }
+
     /// The list around its touched rows, which are marked.
     fn rows(&mut self, changes: &ChangeSet<Record>, view: &Replica<Record>) {
         let marks = marks(changes);

@@ -14,7 +14,10 @@ fn sorted_and_filtered() -> Query<Piece> {
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
     single(rows, report);
-    batch(rows, report);
+    let one_by_one_in_a_batch = "batch that re-keys 1 % of the rows, edit by edit";
+    batch(rows, report, one_by_one_in_a_batch, one_by_one);
+    let many = "batch that re-keys 1 % of the rows, edit_many";
+    batch(rows, report, many, all_at_once);
 }
 
 fn single(rows: usize, report: &mut Report) {
@@ -63,8 +66,29 @@ fn single(rows: usize, report: &mut Report) {
     );
 }
 
-fn batch(rows: usize, report: &mut Report) {
-    let name = "batch that re-keys 1 % of the rows";
+/// How a batch makes its edits.
+type Edits = fn(&mut Store<Piece>, &[u64], u64);
+
+fn one_by_one(store: &mut Store<Piece>, keys: &[u64], round: u64) {
+    let done: Result<(), EditError<u64>> = store.batch(|store| {
+        for key in keys {
+            store.edit(key, |piece| re_key(piece, round))?;
+        }
+        Ok(())
+    });
+    done.unwrap();
+}
+
+fn all_at_once(store: &mut Store<Piece>, keys: &[u64], round: u64) {
+    store.edit_many(keys, |piece| re_key(piece, round)).unwrap();
+}
+
+/// Another rank, anywhere among the others.
+fn re_key(piece: &mut Piece, round: u64) {
+    piece.rank = (piece.id ^ round).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+}
+
+fn batch(rows: usize, report: &mut Report, name: &str, edits: Edits) {
     if !report.wants(name) {
         return;
     }
@@ -75,11 +99,10 @@ fn batch(rows: usize, report: &mut Report) {
     let feed = store.feed(list).unwrap();
     let store = std::cell::RefCell::new(store);
     let random = std::cell::RefCell::new(random);
-    let draws = || -> Vec<(u64, u64)> {
+    let draws = || -> (Vec<u64>, u64) {
         let mut random = random.borrow_mut();
-        (0..operations)
-            .map(|_| (random.below(rows) as u64, random.next()))
-            .collect()
+        let keys = (0..operations).map(|_| random.below(rows) as u64);
+        (keys.collect(), random.next())
     };
     report.compare(
         name,
@@ -89,24 +112,18 @@ fn batch(rows: usize, report: &mut Report) {
             operations,
         },
         || {
-            let (draws, mut store) = (draws(), store.borrow_mut());
+            let ((keys, round), mut store) = (draws(), store.borrow_mut());
             seconds(|| {
-                for (key, rank) in &draws {
-                    store.edit(key, |piece| piece.rank = *rank).unwrap();
+                for key in &keys {
+                    store.edit(key, |piece| re_key(piece, round)).unwrap();
                     black_box(feed.read(&store).unwrap());
                 }
             })
         },
         || {
-            let (draws, mut store) = (draws(), store.borrow_mut());
+            let ((keys, round), mut store) = (draws(), store.borrow_mut());
             seconds(|| {
-                let done: Result<(), EditError<u64>> = store.batch(|store| {
-                    for (key, rank) in &draws {
-                        store.edit(key, |piece| piece.rank = *rank)?;
-                    }
-                    Ok(())
-                });
-                done.unwrap();
+                edits(&mut store, &keys, round);
                 feed.read(&store).unwrap()
             })
         },

@@ -164,7 +164,7 @@ impl<T: 'static, V: FieldValue> Way<T> for Field<T, V> {
     }
 }
 
-/// A type with named fields. `#[derive(Item)]` implements it along with [`Item`]; `#[derive(Fields)]` does
+/// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
 /// so for a type that stands in an item as a nested field.
 ///
 /// ```

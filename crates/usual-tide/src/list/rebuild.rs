@@ -8,6 +8,7 @@ use super::update::{Fate, Fated, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
 use crate::order::{Arrival, Cursor, RowTree, Slot};
+use crate::parts::rows_in_parts;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::sync::Arc;
@@ -146,7 +147,7 @@ impl<T: Item> ListState<T> {
     fn places(
         &self,
         fates: &[Fated<'_, T>],
-        fate: &impl Fn(Slot) -> Option<Fate>,
+        fate: &(impl Fn(Slot) -> Option<Fate> + Sync),
         context: Context<'_, T>,
     ) -> Vec<Arriving> {
         let nowhere = self.rows.cursor(0);
@@ -175,6 +176,23 @@ impl<T: Item> ListState<T> {
                 .then_with(|| source(one).cmp(&source(two)))
                 .is_gt()
         });
+        let found = rows_in_parts(arriving.len(), |part| {
+            self.gaps(&arriving[part], fates, fate, context)
+        });
+        for (row, place) in arriving.iter_mut().zip(found.into_iter().flatten()) {
+            row.arrival.place = place;
+        }
+        arriving
+    }
+
+    /// Where rows that arrive go in, among the rows as they stand. They are in the list's order.
+    fn gaps(
+        &self,
+        arriving: &[Arriving],
+        fates: &[Fated<'_, T>],
+        fate: &impl Fn(Slot) -> Option<Fate>,
+        context: Context<'_, T>,
+    ) -> Vec<Cursor> {
         // Rows that are about to go stand where their old items belong: the next one that stays
         // answers for them. What was found for a run of them is kept for each, so that no run is
         // walked twice.
@@ -197,23 +215,21 @@ impl<T: Item> ListState<T> {
             known.extend(walked.into_iter().map(|row| (row, found)));
             found
         };
-        let places: Vec<Cursor> = arriving
-            .iter()
-            .map(|row| {
-                let mut at_source = None;
-                self.rows.lower_bound(row.arrival.key, |other| {
-                    let at_source = *at_source.get_or_insert_with(|| source(row).unwrap_or(0));
-                    let other = answering(other).zip(item(row));
-                    other.is_some_and(|(other, item)| {
-                        self.comes_before_in_full(other, item, at_source, context)
-                    })
+        let place = |row: &Arriving| {
+            let item = self.placed_by(fates[row.place].touch);
+            let mut at_source = None;
+            self.rows.lower_bound(row.arrival.key, |other| {
+                let at_source = *at_source.get_or_insert_with(|| {
+                    let position = context.source.position(row.arrival.slot);
+                    position.unwrap_or(0)
+                });
+                let other = answering(other).zip(item);
+                other.is_some_and(|(other, item)| {
+                    self.comes_before_in_full(other, item, at_source, context)
                 })
             })
-            .collect();
-        for (row, place) in arriving.iter_mut().zip(places) {
-            row.arrival.place = place;
-        }
-        arriving
+        };
+        arriving.iter().map(place).collect()
     }
 
     /// Nobody holds a row whose item is gone.

@@ -6,6 +6,7 @@ use super::undo::Undo;
 use crate::change::{TouchedRow, align_touched};
 use crate::item::Item;
 use crate::order::{Cursor, Slot};
+use crate::parts::rows_in_parts;
 use std::sync::Arc;
 
 /// How far to look for a neighbour in source order before searching the list instead.
@@ -97,13 +98,14 @@ impl<T: Item> ListState<T> {
 
     fn update_many(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
         let rows = self.rows.len();
-        let fates: Vec<Fated<'_, T>> = touches
-            .iter()
-            .filter_map(|touch| {
-                let fate = self.fate(touch)?;
-                Some(Fated { touch, fate })
-            })
-            .collect();
+        let fated = |touch| {
+            let fate = self.fate(touch)?;
+            Some(Fated { touch, fate })
+        };
+        let fates: Vec<Fated<'_, T>> = rows_in_parts(touches.len(), |part| {
+            touches[part].iter().filter_map(fated).collect::<Vec<_>>()
+        })
+        .concat();
         if fates.is_empty() {
             return;
         }
@@ -284,6 +286,14 @@ impl<T: Item> ListState<T> {
         None
     }
 }
+
+impl<T> Clone for Fated<'_, T> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<T> Copy for Fated<'_, T> {}
 
 pub(super) fn touched_row<'a, T>(
     touch: &Touch<'a, T>,

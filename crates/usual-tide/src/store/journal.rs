@@ -162,6 +162,17 @@ fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<To
     if let [step] = steps {
         return touch(step, context).into_iter().collect();
     }
+    // Replaced in ascending order, no item occurs twice.
+    let replaced = |step: &Step<T>| match step {
+        Step::Replaced { slot, .. } => Some(*slot),
+        _ => None,
+    };
+    if steps.is_sorted_by(|one, two| {
+        let slots = replaced(one).zip(replaced(two));
+        slots.is_some_and(|(one, two)| one < two)
+    }) {
+        return steps.iter().filter_map(|step| touch(step, context)).collect();
+    }
     let mut touches: Vec<Touch<'a, T>> = Vec::with_capacity(steps.len());
     // For each slot its touch, and whether its item before is settled: a step that only lifts
     // it does not know whether the item was replaced as well.

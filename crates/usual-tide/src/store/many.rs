@@ -6,6 +6,7 @@ use super::error::EditError;
 use super::place::Place;
 use crate::item::Item;
 use crate::order::Slot;
+use crate::parts::rows_in_parts;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
@@ -76,6 +77,74 @@ impl<T: Item> Store<T> {
             }
             Ok(())
         })
+    }
+
+    /// Edits items in the same way. How many differ afterwards; a key that is named twice counts once. All
+    /// are edited, or none.
+    ///
+    /// The closure may run on several threads at once. It is faster than as many single edits in a batch.
+    /// O(k log n) a list.
+    ///
+    /// ```
+    /// # use usual_tide::{Item, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=5).map(|id| Piece { id, fired: id == 2 }))?;
+    /// assert_eq!(store.edit_many(&[1, 2, 3], |piece| piece.fired = true)?, 2);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`EditError::UnknownKey`] with the first key that no item has, and those of
+    /// [`edit`](Self::edit), of the first item that is refused.
+    pub fn edit_many(
+        &mut self,
+        keys: &[T::Key],
+        edit: impl Fn(&mut T) + Sync,
+    ) -> Result<usize, EditError<T::Key>> {
+        self.end_dropped_drafts();
+        let slots = rows_in_parts(keys.len(), |part| -> Result<Vec<Slot>, _> {
+            keys[part].iter().map(|key| self.known_slot(key)).collect()
+        });
+        let mut slots = slots.into_iter().collect::<Result<Vec<_>, _>>()?.concat();
+        slots.sort_unstable();
+        slots.dedup();
+        let edited = rows_in_parts(slots.len(), |part| -> Result<Vec<_>, _> {
+            let edited = slots[part].iter().map(|slot| self.edited(*slot, &edit));
+            edited.filter_map(Result::transpose).collect()
+        });
+        let edited = edited.into_iter().collect::<Result<Vec<_>, _>>()?;
+        let count = edited.iter().map(Vec::len).sum();
+        self.attempt(|store| {
+            for (slot, item) in edited.into_iter().flatten() {
+                store.accept(&item)?;
+                store.swap_item(slot, item);
+            }
+            Ok(count)
+        })
+    }
+
+    /// An item as an edit leaves it; none when it stays the same.
+    fn edited(
+        &self,
+        slot: Slot,
+        edit: &impl Fn(&mut T),
+    ) -> Result<Option<(Slot, Arc<T>)>, EditError<T::Key>> {
+        let Some(before) = self.items.get(slot) else {
+            return Ok(None);
+        };
+        let mut item = T::clone(before);
+        edit(&mut item);
+        self.tidy(&mut item);
+        if before.key() != item.key() {
+            return Err(EditError::KeyChanged {
+                from: before.key().clone(),
+                to: item.key().clone(),
+            });
+        }
+        Ok((**before != item).then(|| (slot, Arc::new(item))))
     }
 
     /// Removes items; gives them back in source order. A key that is named twice counts once. All are
