@@ -177,7 +177,7 @@ fn the_demo_ends_in_step() {
     assert!(output.status.success());
     let text = stdout(&output);
     assert!(text.contains("The view's 241 rows equal the list's 241 rows"));
-    assert_eq!(text.matches("rows touched").count(), 10);
+    assert_eq!(text.matches("rows touched").count(), 12);
     assert!(!text.contains('\u{1b}'), "colour in a pipe");
     let widest = text.lines().map(|line| line.chars().count()).max();
     assert!(widest <= Some(100), "{widest:?} columns");

@@ -31,7 +31,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Keeps the bound of a leaf true when a row with this prefix becomes its first.
-    fn lower_bound_of(&mut self, leaf: NodeId, key: u64) {
+    pub(super) fn lower_bound_of(&mut self, leaf: NodeId, key: u64) {
         let (mut node, mut above) = (leaf, self.leaf(leaf).parent);
         while !above.is_none() {
             let inner = self.inner_mut(above);
@@ -230,7 +230,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Copies the rows of a leaf behind those of another, which is their leaf from then on.
-    pub(super) fn append_rows(&mut self, from: NodeId, to: NodeId) {
+    fn append_rows(&mut self, from: NodeId, to: NodeId) {
         let moving = self.leaf(from).slots().to_vec();
         let start = self.leaf(to).len();
         if self.keyed {
@@ -245,7 +245,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Takes a leaf whose rows are gone, and gone from the counts, out of chain and tree.
-    pub(super) fn unhang_leaf(&mut self, leaf: NodeId) {
+    fn unhang_leaf(&mut self, leaf: NodeId) {
         let above = self.leaf(leaf).parent;
         if above.is_none() {
             self.leaf_mut(leaf).clear();
@@ -256,7 +256,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Takes a leaf out of the chain, and frees it.
-    pub(super) fn unchain(&mut self, leaf: NodeId) {
+    fn unchain(&mut self, leaf: NodeId) {
         let (prev, next) = (self.leaf(leaf).prev, self.leaf(leaf).next);
         if !prev.is_none() {
             self.leaf_mut(prev).next = next;

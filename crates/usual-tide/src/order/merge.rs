@@ -1,8 +1,8 @@
 //! Many single rows out and in at once, leaf by leaf.
 
 use super::ids::{NodeId, Slot};
-use super::node::{Child, Leaf};
 use super::tree::{CountedTree, Cursor};
+use crate::parts::rows_in_parts;
 
 /// A row that is to go in, at a place in the tree as it stands.
 #[derive(Clone, Copy, Debug)]
@@ -21,7 +21,7 @@ pub(crate) struct Merged {
     pub(crate) into: Vec<usize>,
 }
 
-/// A row to be taken out of a leaf.
+/// Where a row stands that is to be taken out.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct Leaver {
     leaf: usize,
@@ -40,30 +40,54 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     /// Takes rows out and puts others in. Rows may be in both. What arrives must be in the order of the
     /// tree; rows with the same place go in side by side.
     ///
-    /// Each touched leaf is written once, and the nodes above are laid anew: O(k log k + n / node
-    /// size), with little done for each row.
+    /// Each touched leaf is written once, and the counts above it once: O(k log n + n / node size),
+    /// with little done for each row.
     pub(crate) fn merge(&mut self, out: &[Slot], arriving: &[Arrival]) -> Merged {
         let starts = self.leaf_starts();
-        let mut leavers = Vec::with_capacity(out.len());
-        let mut taken = Vec::with_capacity(out.len());
-        for slot in out {
-            let found = self
-                .leaf_of(*slot)
-                .and_then(|leaf| Some((leaf, self.leaf(leaf).find(*slot)?)));
-            let Some((leaf, index)) = found else {
-                taken.push((0, 0));
-                continue;
-            };
-            taken.push((starts[leaf.index()] + index, self.key_at(leaf, index)));
-            let leaf = leaf.index();
-            leavers.push(Leaver { leaf, index });
-        }
+        let found = self.find_all(out);
+        let taken = |row: &Option<Leaver>| match row {
+            Some(row) => {
+                let key = self.key_at(NodeId::new(row.leaf), row.index);
+                (starts[row.leaf] + row.index, key)
+            }
+            None => (0, 0),
+        };
+        let taken = found.iter().map(taken).collect();
         for slot in out {
             if slot.index() < self.leaf_of.len() {
                 self.unhouse(*slot);
             }
         }
+        let mut leavers: Vec<Leaver> = found.into_iter().flatten().collect();
         leavers.sort_unstable();
+        self.merge_leaves(&leavers, arriving);
+
+        let starts = self.leaf_starts();
+        let into =
+            |row: &Option<Leaver>| row.as_ref().map_or(0, |row| starts[row.leaf] + row.index);
+        let slots: Vec<Slot> = arriving.iter().map(|row| row.slot).collect();
+        Merged {
+            into: self.find_all(&slots).iter().map(into).collect(),
+            out: taken,
+        }
+    }
+
+    /// Where rows stand.
+    fn find_all(&self, slots: &[Slot]) -> Vec<Option<Leaver>> {
+        let find = |slot: &Slot| {
+            let leaf = self.leaf_of(*slot)?;
+            let index = self.leaf(leaf).find(*slot)?;
+            let leaf = leaf.index();
+            Some(Leaver { leaf, index })
+        };
+        rows_in_parts(slots.len(), |part| {
+            slots[part].iter().map(find).collect::<Vec<_>>()
+        })
+        .concat()
+    }
+
+    /// Leaf by leaf, first what goes, then what comes.
+    fn merge_leaves(&mut self, leavers: &[Leaver], arriving: &[Arrival]) {
         let mut comers: Vec<Comer> = arriving
             .iter()
             .enumerate()
@@ -74,10 +98,10 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             })
             .collect();
         comers.sort_unstable();
-
-        let mut leavers = leavers.into_iter().peekable();
+        let mut leavers = leavers.iter().peekable();
         let mut comers = comers.into_iter().peekable();
         let (mut gone, mut new) = (Vec::new(), Vec::new());
+        let mut sparse = Vec::new();
         loop {
             let next = [
                 leavers.peek().map(|row| row.leaf),
@@ -95,141 +119,92 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 new.push(arriving[row.arrival]);
             }
             let leaf = NodeId::new(leaf);
-            if self.leaf(leaf).len() - gone.len() + new.len() <= LEAF {
-                self.edit_leaf(leaf, &gone, &new);
-            } else {
-                self.spread_leaf(leaf, &gone, &new);
+            self.edit_leaf(leaf, &gone, &new);
+            if self.leaf(leaf).len() <= LEAF / 4 {
+                sparse.push(leaf);
             }
         }
-        self.hang_anew();
-
-        let starts = self.leaf_starts();
-        let into = arriving.iter().map(|row| {
-            let leaf = self.leaf_of(row.slot);
-            let found = leaf.and_then(|leaf| {
-                let index = self.leaf(leaf).find(row.slot)?;
-                Some(starts[leaf.index()] + index)
-            });
-            found.unwrap_or(0)
-        });
-        Merged {
-            into: into.collect(),
-            out: taken,
+        // Only now, since it moves rows to other leaves, in which some had a place.
+        for leaf in sparse {
+            self.mend_leaf(leaf);
         }
     }
 
     /// For each leaf, how many rows stand before it.
     fn leaf_starts(&self) -> Vec<usize> {
         let mut starts = vec![0; self.leaves.len()];
-        let (mut leaf, mut before) = (self.edge_leaf(false), 0);
-        while !leaf.is_none() {
-            starts[leaf.index()] = before;
-            before += self.leaf(leaf).len();
-            leaf = self.leaf(leaf).next;
+        let mut before = 0;
+        let mut below = vec![(self.root, self.height)];
+        while let Some((node, level)) = below.pop() {
+            if level == 0 {
+                // A tree of a single leaf.
+                continue;
+            }
+            let inner = self.inner(node);
+            if level > 1 {
+                below.extend(
+                    inner
+                        .children()
+                        .iter()
+                        .rev()
+                        .map(|child| (*child, level - 1)),
+                );
+                continue;
+            }
+            for (leaf, count) in inner.children().iter().zip(inner.counts()) {
+                starts[leaf.index()] = before;
+                before += *count as usize;
+            }
         }
         starts
     }
 
-    /// Takes rows out of a leaf and puts others in, all of which it holds. `gone` and `new` ascend.
-    /// Counts and nodes above are left as they are.
+    /// Takes rows out of a leaf and puts others in. `gone` and `new` ascend.
     fn edit_leaf(&mut self, leaf: NodeId, gone: &[usize], new: &[Arrival]) {
         // All out first, so that there is room; each place then lies so many rows further up. From
         // the last to the first, no edit shifts the place of another.
         for index in gone.iter().rev() {
             self.drop_rows(leaf, *index, index + 1);
         }
+        let index =
+            |row: &Arrival| row.place.index - gone.partition_point(|at| *at < row.place.index);
+        if self.leaf(leaf).len() + new.len() > LEAF {
+            self.bump(leaf, -(gone.len() as i64));
+            for row in new.iter().rev() {
+                let place = self.place_from(leaf, index(row));
+                self.insert_at(place, row.slot, row.key);
+            }
+            return;
+        }
         for row in new.iter().rev() {
-            let left = gone.partition_point(|index| *index < row.place.index);
             let len = self.leaf(leaf).len();
-            let index = (row.place.index - left).min(len);
+            let index = index(row).min(len);
             if let Some(keys) = self.keys.get_mut(leaf.index()) {
                 keys.copy_within(index..len, index + 1);
                 keys[index] = row.key;
             }
             self.leaf_mut(leaf).insert(index, row.slot);
             self.house(row.slot, leaf);
+            if index == 0 && self.keyed {
+                self.lower_bound_of(leaf, row.key);
+            }
+        }
+        let change = new.len() as i64 - gone.len() as i64;
+        if change != 0 {
+            self.bump(leaf, change);
         }
     }
 
-    /// The same where a leaf cannot hold them all: the rest goes into new leaves behind it.
-    fn spread_leaf(&mut self, leaf: NodeId, gone: &[usize], new: &[Arrival]) {
-        let mut slots = Vec::with_capacity(LEAF + new.len());
-        let mut keys = Vec::with_capacity(LEAF + new.len());
-        let mut new = new.iter().peekable();
-        let mut gone = gone.iter().peekable();
-        let old = self.leaf(leaf).slots();
-        for index in 0..=old.len() {
-            let last = index == old.len();
-            while let Some(row) = new.next_if(|row| last || row.place.index <= index) {
-                slots.push(row.slot);
-                keys.push(row.key);
+    /// A place that was in a leaf, whose later rows may stand in leaves behind it by now.
+    fn place_from(&self, mut leaf: NodeId, mut index: usize) -> Cursor {
+        loop {
+            let (len, next) = (self.leaf(leaf).len(), self.leaf(leaf).next);
+            if index <= len || next.is_none() {
+                let index = index.min(len);
+                return Cursor { leaf, index };
             }
-            if gone.next_if_eq(&&index).is_none() && !last {
-                slots.push(old[index]);
-                keys.push(self.key_at(leaf, index));
-            }
-        }
-        let leaves = slots.len().div_ceil(LEAF);
-        let share = slots.len().div_ceil(leaves);
-        self.write_leaf(leaf, &slots[..share], &keys);
-        let mut last = leaf;
-        for start in (share..slots.len()).step_by(share) {
-            let right = self.new_leaf();
-            self.chain_after(last, right);
-            let end = slots.len().min(start + share);
-            self.write_leaf(right, &slots[start..end], &keys[start..]);
-            last = right;
-        }
-    }
-
-    fn write_leaf(&mut self, leaf: NodeId, slots: &[Slot], keys: &[u64]) {
-        let (prev, next) = (self.leaf(leaf).prev, self.leaf(leaf).next);
-        let mut written = Leaf::of(slots);
-        (written.prev, written.next) = (prev, next);
-        *self.leaf_mut(leaf) = written;
-        if let Some(beside) = self.keys.get_mut(leaf.index()) {
-            beside[..slots.len()].copy_from_slice(&keys[..slots.len()]);
-        }
-        for slot in slots {
-            self.house(*slot, leaf);
-        }
-    }
-
-    /// Drops empty leaves, joins sparse neighbours, and lays the nodes above anew.
-    fn hang_anew(&mut self) {
-        let mut level: Vec<Child> = Vec::with_capacity(self.leaves.len());
-        let mut leaf = self.edge_leaf(false);
-        self.len = 0;
-        while !leaf.is_none() {
-            let (next, len) = (self.leaf(leaf).next, self.leaf(leaf).len());
-            self.len += len as u32;
-            match level.last_mut() {
-                Some(_) if len == 0 => self.unchain(leaf),
-                Some(last) if last.count as usize + len <= LEAF / 2 => {
-                    last.count += len as u32;
-                    let left = last.node;
-                    self.append_rows(leaf, left);
-                    self.unchain(leaf);
-                }
-                _ => level.push(Child {
-                    node: leaf,
-                    count: len as u32,
-                    bound: self.key_at(leaf, 0),
-                }),
-            }
+            index -= len;
             leaf = next;
         }
-        // The first leaf may be empty and have a full one behind it.
-        if level.len() > 1 && level[0].count == 0 {
-            let first = level.remove(0).node;
-            self.unchain(first);
-        }
-        self.inners.clear();
-        self.free_inners.clear();
-        self.height = 0;
-        if let [only] = level[..] {
-            self.leaf_mut(only.node).parent = NodeId::NONE;
-        }
-        self.build_inners(level);
     }
 }

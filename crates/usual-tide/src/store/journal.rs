@@ -171,7 +171,10 @@ fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<To
         let slots = replaced(one).zip(replaced(two));
         slots.is_some_and(|(one, two)| one < two)
     }) {
-        return steps.iter().filter_map(|step| touch(step, context)).collect();
+        return steps
+            .iter()
+            .filter_map(|step| touch(step, context))
+            .collect();
     }
     let mut touches: Vec<Touch<'a, T>> = Vec::with_capacity(steps.len());
     // For each slot its touch, and whether its item before is settled: a step that only lifts

@@ -131,7 +131,7 @@ impl<T: Item> Store<T> {
         &self,
         slot: Slot,
         edit: &impl Fn(&mut T),
-    ) -> Result<Option<(Slot, Arc<T>)>, EditError<T::Key>> {
+    ) -> Result<Option<Edited<T>>, EditError<T::Key>> {
         let Some(before) = self.items.get(slot) else {
             return Ok(None);
         };
@@ -220,6 +220,9 @@ impl<T: Item> Store<T> {
         Ok(rows)
     }
 }
+
+/// An item as an edit leaves it.
+type Edited<T> = (Slot, Arc<T>);
 
 /// One item for each key, at the place of the first: the first of them, or the last.
 pub(super) fn keep_one<T: Item>(items: Vec<T>, last: bool) -> Vec<T> {
