@@ -6,6 +6,7 @@ use super::rejoin::rejoin;
 use super::rows::Rows;
 use super::set::{ChangeSet, MovedRun, Numbers, RowRun, Updated};
 use crate::item::Item;
+use crate::parts::rows_in_parts;
 use std::sync::Arc;
 
 impl<T: Item> ChangeSet<T> {
@@ -23,6 +24,7 @@ impl<T: Item> ChangeSet<T> {
             })
             .collect();
         let mut stays = heaviest_increasing(&order).into_iter();
+        let mut differs = differing(&alignment.segments).into_iter().flatten();
 
         let mut set = Self {
             before: alignment.before,
@@ -49,7 +51,7 @@ impl<T: Item> ChangeSet<T> {
                     after,
                 } => {
                     set.note_move(*from, to, 1, stays.next());
-                    if !Arc::ptr_eq(before, after) && before != after {
+                    if differs.next() == Some(true) {
                         set.updated.push(Updated {
                             from: *from,
                             to,
@@ -76,6 +78,19 @@ impl<T: Item> ChangeSet<T> {
             _ => self.moved.push(MovedRun { from, to, len }),
         }
     }
+}
+
+/// For each changed row whether its item differs.
+fn differing<T: Item>(segments: &[Segment<T>]) -> Vec<Vec<bool>> {
+    let differs = |segment: &Segment<T>| match segment {
+        Segment::Changed { before, after, .. } => {
+            Some(!Arc::ptr_eq(before, after) && before != after)
+        }
+        _ => None,
+    };
+    rows_in_parts(segments.len(), |part| {
+        segments[part].iter().filter_map(differs).collect()
+    })
 }
 
 /// Joins runs that touch each other.

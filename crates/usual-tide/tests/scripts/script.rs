@@ -28,6 +28,10 @@ pub(super) enum Op {
     ChangeKey {
         at: u8,
     },
+    EditMany {
+        at: Vec<u8>,
+        seed: u8,
+    },
     Replace {
         key: u16,
         seed: u8,
@@ -80,6 +84,8 @@ pub(super) fn edit() -> impl Strategy<Value = Op> {
             .prop_map(|(keys, seed, place, policy)| Op::AddMany { keys, seed, place, policy }),
         6 => (at(), at()).prop_map(|(at, seed)| Op::Edit { at, seed }),
         1 => at().prop_map(|at| Op::ChangeKey { at }),
+        2 => (prop::collection::vec(any::<u8>(), 0..20), at())
+            .prop_map(|(at, seed)| Op::EditMany { at, seed }),
         1 => (0..60u16, at()).prop_map(|(key, seed)| Op::Replace { key, seed }),
         3 => at().prop_map(|at| Op::Remove { at }),
         1 => many().prop_map(|at| Op::RemoveMany { at }),
@@ -258,6 +264,21 @@ fn attempt(
                     })
                 );
             }
+        }
+        Op::EditMany { at, seed } => {
+            let keys = keys_at(at, model);
+            let edited = |key: u16| thing(key, seed.wrapping_add(key as u8));
+            let rows = model.iter_mut().filter(|row| keys.contains(&row.key));
+            let differ = rows.filter_map(|row| {
+                let before = std::mem::replace(row, edited(row.key));
+                (before != *row).then_some(())
+            });
+            let differ = differ.count();
+            let edit = |item: &mut Thing| *item = edited(item.key);
+            assert_eq!(store.edit_many(&keys, edit)?, differ);
+            let unknown = [keys, vec![999]].concat();
+            let refused = store.edit_many(&unknown, |item| item.name.push('!'));
+            assert_eq!(refused, Err(EditError::UnknownKey(999)));
         }
         Op::Replace { key, seed } => {
             let row = model.iter_mut().find(|thing| thing.key == *key);

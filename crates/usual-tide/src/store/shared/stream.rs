@@ -72,7 +72,7 @@ impl<T: Item> SharedStore<T> {
     /// shared.edit(|store| store.add(Piece { id: 3 }, Place::Start))??;
     ///
     /// let news = futures::executor::block_on(changes.next()).ok_or("the store is there")?;
-    /// assert_eq!(news.inserted()[0].len(), 2, "both at once");
+    /// assert_eq!(news.inserted()[0].rows.len(), 2, "both at once");
     /// view.apply(&news)?;
     /// assert_eq!(view.len(), 3);
     /// # Ok(()) }
