@@ -117,7 +117,7 @@ fn several_feeds_of_a_list_read_apart() {
 }
 
 #[test]
-fn a_stale_position_names_what_the_person_saw_or_is_too_old() {
+fn a_stale_index_names_what_the_person_saw_or_is_too_old() {
     let (mut store, list) = store(10);
     let seen = store.list(list).unwrap().version();
     store.remove(&3).unwrap();
@@ -275,4 +275,116 @@ fn refused_edits_say_what_where_and_what_could_have_been() {
     );
     assert_eq!(store.len(), 3);
     assert!(size_of::<EditError<u32>>() <= 32 && size_of::<EditError<String>>() <= 56);
+}
+
+/// One way to change what a list shows.
+type Change = fn(&mut Store<Piece>, ListId);
+
+#[test]
+fn no_change_is_silent() {
+    let piece = |id| Piece { id, height_mm: 1 };
+    let ways: [(&str, Change); 17] = [
+        ("add", |store, _| {
+            store
+                .add(
+                    Piece {
+                        id: 90,
+                        height_mm: 1,
+                    },
+                    Place::Row(2),
+                )
+                .unwrap()
+        }),
+        ("add in a list", |store, list| {
+            store
+                .add_in(
+                    list,
+                    Piece {
+                        id: 91,
+                        height_mm: 1,
+                    },
+                    Place::Start,
+                )
+                .unwrap();
+        }),
+        ("add many", |store, _| {
+            let more = (92..95).map(|id| Piece { id, height_mm: 2 });
+            store.add_many(more, Place::After(3)).unwrap();
+        }),
+        ("edit", |store, _| {
+            assert!(store.edit(&4, |piece| piece.height_mm = 70).unwrap())
+        }),
+        ("edit many", |store, _| {
+            assert_eq!(
+                store.edit_many(&[5, 6], |piece| piece.height_mm = 71),
+                Ok(2)
+            );
+        }),
+        ("replace", |store, _| {
+            assert!(
+                store
+                    .replace(Piece {
+                        id: 7,
+                        height_mm: 72
+                    })
+                    .unwrap()
+            )
+        }),
+        ("move", |store, _| {
+            assert!(store.move_to(&0, Place::Gap(5)).unwrap())
+        }),
+        ("move many", |store, _| {
+            assert!(store.move_many(&[8, 2], Place::End).unwrap())
+        }),
+        ("move in a list", |store, list| {
+            assert!(store.move_in(list, &[1], Place::End).unwrap())
+        }),
+        ("remove", |store, _| drop(store.remove(&9).unwrap())),
+        ("remove many", |store, _| {
+            drop(store.remove_many(&[3, 4]).unwrap())
+        }),
+        ("undo", |store, _| drop(store.undo().unwrap().unwrap())),
+        ("redo", |store, _| drop(store.redo().unwrap().unwrap())),
+        ("propose", |store, _| {
+            drop(store.propose_removal(&[5]).unwrap())
+        }),
+        ("cancel", |store, _| {
+            let id = store.proposals().next().unwrap().0;
+            store.cancel(id).unwrap();
+        }),
+        ("commit", |store, _| {
+            let mut draft = store.draft(&6).unwrap();
+            draft.set(Piece::HEIGHT_MM, 400);
+            store.commit(&mut draft).unwrap();
+        }),
+        ("reload", |store, _| {
+            let fewer: Vec<Piece> = store
+                .items()
+                .skip(1)
+                .map(|item| Piece::clone(item))
+                .collect();
+            store.reload(fewer).unwrap();
+        }),
+    ];
+    let (mut store, list) = store(12);
+    let filtered = store.bind(Query::new().filter(|piece: &Piece| piece.height_mm < 60));
+    let feeds =
+        [list, filtered].map(|list| (list, store.feed(list).unwrap(), replica(&store, list)));
+    let mut feeds = Vec::from(feeds);
+    for (name, change) in ways {
+        change(&mut store, list);
+        for (list, feed, view) in &mut feeds {
+            let told = feed.read(&store).unwrap();
+            assert!(told.is_some() || *list == filtered, "{name} was silent");
+            if let Some(changes) = told {
+                view.apply(&changes).unwrap();
+            }
+            assert!(view.items().eq(store.list(*list).unwrap().items()), "{name}");
+        }
+    }
+    // What the store hands out cannot be changed behind its back.
+    let mut handed_out = Arc::clone(store.get(&5).unwrap());
+    assert!(Arc::get_mut(&mut handed_out).is_none());
+    *Arc::make_mut(&mut handed_out) = piece(5);
+    assert_ne!(**store.get(&5).unwrap(), *handed_out);
 }
