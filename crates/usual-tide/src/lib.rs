@@ -59,7 +59,10 @@ pub use list::{
     BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection, UnknownList,
     Version,
 };
-pub use query::{Query, Sort, SortRank, SortValue};
+pub use query::{
+    Condition, FieldLookup, Filter, FilterProblem, FilterText, FilterTextError, Query, Sort,
+    SortProblem, SortRank, SortTextError, SortValue,
+};
 #[cfg(feature = "stream")]
 pub use store::ChangeStream;
 pub use store::{

@@ -379,7 +379,10 @@ fn no_change_is_silent() {
             if let Some(changes) = told {
                 view.apply(&changes).unwrap();
             }
-            assert!(view.items().eq(store.list(*list).unwrap().items()), "{name}");
+            assert!(
+                view.items().eq(store.list(*list).unwrap().items()),
+                "{name}"
+            );
         }
     }
     // What the store hands out cannot be changed behind its back.

@@ -5,6 +5,7 @@ use super::field_value::FieldValue;
 use super::input::InputError;
 use super::path::FieldPath;
 use super::value::{Kind, Value};
+use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
 
@@ -41,6 +42,10 @@ pub(crate) trait Way<T>: Send + Sync {
     fn read(&self, item: &mut T, text: &str) -> Result<(), InputError>;
     /// Gives one item the other's field, exactly.
     fn copy(&self, from: &T, to: &mut T);
+    /// Compares with a value, as [`Value::compare`] does.
+    fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
+        self.value(item).compare(value)
+    }
 }
 
 impl<T> AnyField<T> {
@@ -100,6 +105,16 @@ impl<T> AnyField<T> {
     /// [`InputError`], and the item is unchanged.
     pub fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
         self.way.read(item, text)
+    }
+
+    /// Compares the field with a value, as [`Value::compare`] does.
+    pub fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
+        self.way.compare(item, value)
+    }
+
+    /// Whether two items hold the same in this field.
+    pub fn is_same(&self, one: &T, two: &T) -> bool {
+        self.value(one) == self.value(two)
     }
 
     /// Gives one item the other's field, exactly.

@@ -1,13 +1,16 @@
 //! Values compared with each other.
 
 use super::value::Value;
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 use std::cmp::Ordering;
 
 impl Value<'_> {
     /// Compares two values of kinds that can be compared: numbers with numbers by their exact value, text
-    /// by code point, dates, timestamps by instant, flags. `None` when one is missing or not a number, or
+    /// by code point, dates, timestamps by instant, a date with a timestamp by its day in UTC, flags. `None` when one is missing or not a number, or
     /// when the kinds cannot be compared.
     ///
     /// ```
@@ -32,9 +35,15 @@ impl Value<'_> {
             (Self::Bool(one), Value::Bool(two)) => Some(one.cmp(two)),
             (Self::Date(one), Value::Date(two)) => Some(one.cmp(two)),
             (Self::Timestamp(one), Value::Timestamp(two)) => Some(one.cmp(two)),
+            (Self::Date(one), Value::Timestamp(two)) => Some(one.cmp(&day_of(*two))),
+            (Self::Timestamp(one), Value::Date(two)) => Some(day_of(*one).cmp(two)),
             _ => None,
         }
     }
+}
+
+fn day_of(moment: Timestamp) -> Date {
+    moment.to_zoned(TimeZone::UTC).date()
 }
 
 fn integer_to_decimal(integer: i128, decimal: Decimal) -> Ordering {

@@ -87,7 +87,7 @@ impl Kind {
             Self::Decimal => Decimal::from_str_exact(typed).ok().map(Value::Decimal),
             Self::Float => read_float(typed).map(Value::Float),
             Self::Date => read_date(typed).map(Value::Date),
-            Self::Timestamp => Timestamp::from_str(typed).ok().map(Value::Timestamp),
+            Self::Timestamp => read_timestamp(typed).map(Value::Timestamp),
             Self::Text | Self::Any | Self::List => None,
         };
         value.ok_or_else(|| InputError::not_a(self, text))
@@ -103,6 +103,39 @@ fn read_flag(text: &str) -> Option<bool> {
 /// A number that a person can have meant: no infinity.
 fn read_float(text: &str) -> Option<f64> {
     text.parse().ok().filter(|number: &f64| number.is_finite())
+}
+
+/// Date and time with an offset, as RFC 3339 has it: seconds in full, perhaps with a fraction.
+pub(crate) fn read_timestamp(text: &str) -> Option<Timestamp> {
+    let bytes = text.as_bytes();
+    let shape = bytes
+        .get(..19)?
+        .iter()
+        .enumerate()
+        .all(|(at, byte)| match at {
+            4 | 7 => *byte == b'-',
+            10 => *byte == b'T',
+            13 | 16 => *byte == b':',
+            _ => byte.is_ascii_digit(),
+        });
+    let rest = &bytes[19..];
+    let fraction = match rest.first() {
+        Some(b'.') => {
+            1 + rest[1..]
+                .iter()
+                .take_while(|byte| byte.is_ascii_digit())
+                .count()
+        }
+        _ => 0,
+    };
+    let offset = match &rest[fraction..] {
+        [b'Z'] => true,
+        [b'+' | b'-', h, i, b':', m, n] => [h, i, m, n].iter().all(|byte| byte.is_ascii_digit()),
+        _ => false,
+    };
+    (shape && fraction != 1 && offset)
+        .then(|| Timestamp::from_str(text).ok())
+        .flatten()
 }
 
 /// Year, month and day alone, in full.

@@ -21,6 +21,8 @@ pub(crate) struct Touch<'a, T> {
     pub(crate) after: Option<&'a Arc<T>>,
     /// Whether it was given another place in source order.
     pub(crate) moved: bool,
+    /// Whether no list could show it before, whatever its item was.
+    pub(crate) anew: bool,
 }
 
 /// From this share of rows (one in so many) on, touched at once, all rows are laid anew.
@@ -183,6 +185,7 @@ impl<T: Item> ListState<T> {
             before: Some(item),
             after: (fate == Fate::Shifts).then_some(item),
             moved: false,
+            anew: false,
         };
         self.carry(&touch, fate, context);
     }
@@ -194,6 +197,7 @@ impl<T: Item> ListState<T> {
             before: None,
             after: context.items.get(slot),
             moved: false,
+            anew: false,
         };
         self.carry(&touch, Fate::Arrives, context);
     }
@@ -205,7 +209,7 @@ impl<T: Item> ListState<T> {
             return was.then_some(Fate::Leaves);
         };
         let held = was && self.held.contains_key(&touch.slot);
-        match (was, held || self.query.matches(item)) {
+        match (was, held || self.still_matches(was, touch, item)) {
             (false, false) => None,
             (false, true) => Some(Fate::Arrives),
             (true, false) => Some(Fate::Leaves),
@@ -223,6 +227,14 @@ impl<T: Item> ListState<T> {
                     Fate::Shifts
                 })
             }
+        }
+    }
+
+    /// Whether a row matches now; not asked of the filter when the edit is in none of its fields.
+    fn still_matches(&self, was: bool, touch: &Touch<'_, T>, item: &T) -> bool {
+        match touch.before {
+            Some(before) if !touch.anew && self.query.is_blind_to(before, item) => was,
+            _ => self.query.matches(item),
         }
     }
 

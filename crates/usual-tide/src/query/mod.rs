@@ -1,15 +1,21 @@
 //! Queries: what a bound list shows, and in what order.
 
+mod any_value;
+mod filter;
+mod lookup;
 mod sort;
 mod sort_key;
+mod sort_text;
 mod value;
 mod window;
 
+pub use filter::{Condition, Filter, FilterProblem, FilterText, FilterTextError};
+pub use lookup::FieldLookup;
 pub use sort::Sort;
+pub use sort_text::{SortProblem, SortTextError};
 pub use value::{SortRank, SortValue};
 pub(crate) use window::Window;
 
-use crate::item::Field;
 use std::fmt;
 use std::sync::Arc;
 
@@ -32,14 +38,11 @@ use std::sync::Arc;
 /// # let _ = query;
 /// ```
 pub struct Query<T> {
-    filter: Option<Filter<T>>,
+    filter: Option<Arc<dyn Filter<T>>>,
     sort: Option<Sort<T>>,
     window: Window,
     numbered: bool,
 }
-
-/// A condition on items, shared between queries.
-type Filter<T> = Arc<dyn Fn(&T) -> bool + Send + Sync>;
 
 impl<T> Query<T> {
     /// Every item in source order.
@@ -52,12 +55,14 @@ impl<T> Query<T> {
         }
     }
 
-    /// Shows only items that meet a condition, which replaces an earlier one.
+    /// Shows only items that meet a condition, which replaces an earlier one: a closure
+    /// (`|piece: &Piece| ...`), or a [`Condition`], of which an edit asks nothing when it is in none of
+    /// its fields.
     ///
-    /// The condition must depend on the item alone. Should it panic, nothing has changed.
+    /// It must depend on the item alone. Should it panic, nothing has changed.
     #[must_use]
-    pub fn filter(mut self, keep: impl Fn(&T) -> bool + Send + Sync + 'static) -> Self {
-        self.filter = Some(Arc::new(keep));
+    pub fn filter(mut self, filter: impl Filter<T> + 'static) -> Self {
+        self.filter = Some(Arc::new(filter));
         self
     }
 
@@ -122,7 +127,14 @@ impl<T> Query<T> {
     }
 
     pub(crate) fn matches(&self, item: &T) -> bool {
-        self.filter.as_ref().is_none_or(|keep| keep(item))
+        self.filter.as_ref().is_none_or(|filter| filter.shows(item))
+    }
+
+    /// Whether an edit is known to make no difference to the filter.
+    pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
+        self.filter
+            .as_ref()
+            .is_none_or(|filter| filter.is_blind_to(before, after))
     }
 
     pub(crate) fn has_filter(&self) -> bool {
@@ -182,24 +194,5 @@ impl<T> fmt::Debug for Query<T> {
             .field("window", &self.window)
             .field("numbered", &self.numbered)
             .finish()
-    }
-}
-
-impl<T, V> Field<T, V> {
-    /// The condition that the field has this value.
-    ///
-    /// ```
-    /// # use usual_tide::{Item, Query};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
-    /// let waiting = Query::new().filter(Piece::FIRED.is(false));
-    /// # let _: Query<Piece> = waiting;
-    /// ```
-    pub fn is(self, value: V) -> impl Fn(&T) -> bool + Send + Sync + 'static
-    where
-        T: 'static,
-        V: PartialEq + Send + Sync + 'static,
-    {
-        move |item| *self.get(item) == value
     }
 }

@@ -2,7 +2,7 @@
 
 use super::sort_key::{ByComparison, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
-use crate::item::Field;
+use crate::item::{AnyField, Field};
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -37,6 +37,9 @@ struct Level<T> {
 /// Bits that a rank takes at the top of a prefix.
 const RANK_BITS: u32 = 2;
 
+/// Bits that the kinds of values take below it at the most, where values are of several kinds.
+const KIND_BITS: u32 = 3;
+
 impl<T> Sort<T> {
     /// Ascending by a part of the item, which is read in place.
     pub fn by<V>(get: impl Fn(&T) -> &V + Send + Sync + 'static) -> Self
@@ -63,6 +66,14 @@ impl<T> Sort<T> {
         T: 'static,
     {
         Self::single(ByComparison(compare))
+    }
+
+    /// Ascending by a field, whatever its type.
+    pub fn by_field(field: AnyField<T>) -> Self
+    where
+        T: 'static,
+    {
+        Self::single(field)
     }
 
     fn single(key: impl SortKey<T> + 'static) -> Self {
@@ -166,8 +177,12 @@ impl<T> Sort<T> {
     pub(crate) fn refinement(&self) -> Option<Refinement<'_, T>> {
         let layout = self.layout();
         let level = self.levels.get(layout.decided)?;
-        let rank_bits = if level.key.ranked() { RANK_BITS } else { 0 };
-        let text_bits = u64::BITS.saturating_sub(layout.used + rank_bits);
+        let above = if level.key.ranked() {
+            RANK_BITS + KIND_BITS
+        } else {
+            0
+        };
+        let text_bits = u64::BITS.saturating_sub(layout.used + above);
         Some(Refinement {
             level,
             known_bytes: (text_bits / 8) as usize,

@@ -3,7 +3,9 @@
 use super::differ::changed_members;
 use super::item::Record;
 use super::name::FieldName;
-use crate::item::{AnyField, FieldPath, Fields, InputError, Kind, Value, Way};
+use crate::item::{
+    AnyField, FieldPath, Fields, InputError, Kind, Value, Way, read_date, read_timestamp,
+};
 use rust_decimal::Decimal;
 use serde_json::Value as Json;
 use std::str::FromStr;
@@ -16,7 +18,11 @@ impl Fields for Record {
     }
 
     fn field_named(name: &str) -> Option<AnyField<Self>> {
-        Some(AnyField::new(name, FieldName::parse(name).ok()?))
+        let member = Member {
+            name: FieldName::parse(name).ok()?,
+            kind: Kind::Any,
+        };
+        Some(AnyField::new(name, member))
     }
 
     fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
@@ -28,32 +34,45 @@ impl Fields for Record {
     }
 }
 
-impl Way<Record> for FieldName {
+/// A member of records, and what it holds.
+pub(super) struct Member {
+    pub(super) name: FieldName,
+    pub(super) kind: Kind,
+}
+
+impl Way<Record> for Member {
     fn kind(&self) -> Kind {
-        Kind::Any
+        self.kind
     }
 
     fn value<'a>(&self, item: &'a Record) -> Value<'a> {
-        item.field(self).map_or(Value::Missing, value_of)
+        match item.field(&self.name) {
+            None => Value::Missing,
+            Some(Json::String(text)) => read_as(self.kind, text),
+            Some(json) => value_of(json),
+        }
     }
 
     fn set(&self, item: &mut Record, value: Value<'_>) -> Result<(), InputError> {
-        put(self, item, json_of(value))
+        put(&self.name, item, json_of(value))
     }
 
     fn shown(&self, item: &Record) -> String {
-        self.value(item).to_string()
+        item.field(&self.name)
+            .map(|json| value_of(json).to_string())
+            .unwrap_or_default()
     }
 
     fn typed(&self, item: &Record) -> String {
-        self.value(item).to_string()
+        self.shown(item)
     }
 
-    /// What is a number stays one, and so with the other kinds; what is missing or text becomes text.
+    /// What is a number stays one, and so with the other kinds; what is missing or text becomes text, which
+    /// must be of the field's kind.
     fn read(&self, item: &mut Record, text: &str) -> Result<(), InputError> {
         let typed = text.trim();
-        let json = match item.field(self) {
-            None | Some(Json::Null | Json::String(_)) => Json::from(text),
+        let json = match item.field(&self.name) {
+            None | Some(Json::Null | Json::String(_)) => self.read_text(text)?,
             Some(_) if typed.is_empty() => Json::Null,
             Some(Json::Bool(_)) => json_of(Kind::Bool.read(text)?),
             Some(Json::Number(_)) => {
@@ -67,20 +86,50 @@ impl Way<Record> for FieldName {
                 serde_json::from_str(typed).map_err(|why| InputError::Other(why.to_string()))?
             }
         };
-        put(self, item, json)
+        put(&self.name, item, json)
     }
 
     fn copy(&self, from: &Record, to: &mut Record) {
-        match from.field(self) {
+        match from.field(&self.name) {
             Some(value) => {
                 // What cannot be set there is left, as an edit that is refused would be.
-                if let Err(why) = put(self, to, value.clone()) {
-                    tracing::debug!(field = %self, %why, "not copied");
+                if let Err(why) = put(&self.name, to, value.clone()) {
+                    tracing::debug!(field = %self.name, %why, "not copied");
                 }
             }
-            None => to.take(self),
+            None => to.take(&self.name),
         }
     }
+}
+
+impl Member {
+    /// Text where there was text or nothing: of the field's kind, and as it was typed.
+    fn read_text(&self, text: &str) -> Result<Json, InputError> {
+        match self.kind {
+            Kind::Any | Kind::Text | Kind::List => Ok(Json::from(text)),
+            Kind::Bool | Kind::Integer | Kind::Float => Ok(json_of(self.kind.read(text)?)),
+            Kind::Decimal | Kind::Date | Kind::Timestamp => {
+                let value = self.kind.read(text)?;
+                Ok(if value.is_missing() {
+                    Json::Null
+                } else {
+                    Json::from(text.trim())
+                })
+            }
+        }
+    }
+}
+
+/// Text as a value of the kind that its field holds; what is none stays text.
+fn read_as(kind: Kind, text: &str) -> Value<'_> {
+    let read = match kind {
+        Kind::Date => read_date(text).map(Value::Date),
+        Kind::Timestamp => read_timestamp(text).map(Value::Timestamp),
+        Kind::Integer => text.parse().ok().map(Value::Integer),
+        Kind::Decimal | Kind::Float => Some(number_of(text)).filter(|value| !value.is_missing()),
+        _ => None,
+    };
+    read.unwrap_or_else(|| Value::from(text))
 }
 
 fn put(name: &FieldName, item: &mut Record, json: Json) -> Result<(), InputError> {
@@ -93,7 +142,7 @@ fn value_of(json: &Json) -> Value<'_> {
         Json::Null => Value::Missing,
         Json::Bool(flag) => Value::Bool(*flag),
         Json::String(text) => Value::from(text.as_str()),
-        Json::Number(number) => number_of(&number.to_string()),
+        Json::Number(number) => number_of(number.as_str()),
         Json::Array(values) => Value::List(values.iter().map(value_of).collect()),
         Json::Object(_) => Value::from(json.to_string()),
     }

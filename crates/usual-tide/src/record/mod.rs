@@ -28,6 +28,7 @@ mod key;
 mod name;
 mod number;
 mod parse;
+mod schema;
 mod sort;
 mod value;
 
@@ -35,4 +36,5 @@ pub use item::{Record, RecordError, SetError};
 pub use key::{KeyError, RecordKey};
 pub use name::{FieldName, FieldNameError};
 pub use parse::{ParseError, Shape, parse, parse_as};
-pub use sort::{SortTextError, sort};
+pub use schema::{Schema, UnknownField};
+pub use sort::{SortNameError, sort};

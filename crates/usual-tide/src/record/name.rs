@@ -57,6 +57,11 @@ impl FieldName {
         })
     }
 
+    /// The members' names on the way to the field.
+    pub(super) fn steps(&self) -> &[String] {
+        &self.steps
+    }
+
     /// The field's value in an object.
     pub fn find<'a>(&self, members: &'a Map<String, Value>) -> Option<&'a Value> {
         if !self.pointer

@@ -46,7 +46,7 @@ impl Decimal {
     }
 
     pub(super) fn of(number: &Number) -> Self {
-        Self::parse(&number.to_string())
+        Self::parse(number.as_str())
     }
 
     /// An integer as a JSON number, whatever its size.

@@ -8,7 +8,7 @@ use serde_json::Value;
 /// Why a text is no sort.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 #[error("sort {text:?}, field {number}: {why}")]
-pub struct SortTextError {
+pub struct SortNameError {
     /// The whole text.
     pub text: String,
     /// Which of its fields is wrong, from 1.
@@ -34,8 +34,8 @@ pub struct SortTextError {
 ///
 /// # Errors
 ///
-/// [`SortTextError`] when a field name is empty or a malformed pointer.
-pub fn sort(text: &str) -> Result<Sort<Record>, SortTextError> {
+/// [`SortNameError`] when a field name is empty or a malformed pointer.
+pub fn sort(text: &str) -> Result<Sort<Record>, SortNameError> {
     let mut whole: Option<Sort<Record>> = None;
     for (index, field) in text.split(',').enumerate() {
         let field = field.trim();
@@ -43,7 +43,7 @@ pub fn sort(text: &str) -> Result<Sort<Record>, SortTextError> {
             Some(name) => (true, name),
             None => (false, field),
         };
-        let name = FieldName::parse(name).map_err(|why| SortTextError {
+        let name = FieldName::parse(name).map_err(|why| SortNameError {
             text: text.to_owned(),
             number: index + 1,
             why,
@@ -60,7 +60,7 @@ pub fn sort(text: &str) -> Result<Sort<Record>, SortTextError> {
         });
     }
     // `split` gives at least one part, and a part that is no name was an error.
-    whole.ok_or_else(|| SortTextError {
+    whole.ok_or_else(|| SortNameError {
         text: text.to_owned(),
         number: 1,
         why: FieldNameError::Empty,

@@ -197,6 +197,7 @@ fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<To
                 let (at, settled) = known.get_mut();
                 let touch = &mut touches[*at];
                 touch.moved |= next.moved;
+                touch.anew |= next.anew;
                 if settles && !*settled {
                     touch.before = next.before;
                     *settled = true;
@@ -228,5 +229,6 @@ fn touch<'a, T: Item>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touc
         before,
         after: (context.source.contains(slot) && !context.is_concealed(slot)).then_some(now),
         moved,
+        anew: matches!(step, Step::Revealed { .. }),
     })
 }

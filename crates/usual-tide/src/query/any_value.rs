@@ -1,0 +1,142 @@
+//! The order of field values, whatever their types.
+
+use super::sort_key::SortKey;
+use super::value::{SortRank, SortValue};
+use crate::item::{AnyField, Value};
+use jiff::Timestamp;
+use jiff::civil::Date;
+use rust_decimal::Decimal;
+use rust_decimal::prelude::ToPrimitive;
+use std::cmp::Ordering;
+
+/// Bits that tell the kinds apart at the top of a prefix.
+const KIND_BITS: u32 = 3;
+
+fn kind_place(value: &Value<'_>) -> u64 {
+    match value {
+        Value::Missing => 0,
+        Value::Bool(_) => 1,
+        Value::Integer(_) | Value::Decimal(_) | Value::Float(_) => 2,
+        Value::Text(_) => 3,
+        Value::Date(_) => 4,
+        Value::Timestamp(_) => 5,
+        Value::List(_) => 6,
+    }
+}
+
+/// A total order over values of all kinds: flags (false first), numbers by their exact value, text by code
+/// point, days, moments, lists by their elements in order.
+impl SortValue for Value<'_> {
+    const RANKED: bool = true;
+
+    fn rank(&self) -> SortRank {
+        match self {
+            Self::Missing => SortRank::Missing,
+            Self::Float(number) => number.rank(),
+            _ => SortRank::Value,
+        }
+    }
+
+    fn prefix(&self) -> u64 {
+        let within = match self {
+            Self::Bool(flag) => flag.prefix(),
+            // Rounding keeps the order; what it makes equal is compared in full.
+            Self::Integer(number) => (*number as f64).prefix(),
+            Self::Decimal(number) => number.prefix(),
+            Self::Float(number) => number.prefix(),
+            Self::Text(text) => text.prefix(),
+            Self::Date(date) => date.prefix(),
+            Self::Timestamp(moment) => moment.prefix(),
+            Self::Missing | Self::List(_) => 0,
+        };
+        kind_place(self) << (u64::BITS - KIND_BITS) | within >> KIND_BITS
+    }
+
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        match self {
+            Self::Text(text) => text.prefix_from(byte),
+            _ => None,
+        }
+    }
+
+    fn compare(&self, other: &Self) -> Ordering {
+        if let (Self::List(one), Self::List(two)) = (self, other) {
+            let first = one.iter().zip(two).map(|(one, two)| total(one, two));
+            let first = first.into_iter().find(|order| order.is_ne());
+            return first.unwrap_or_else(|| one.len().cmp(&two.len()));
+        }
+        let kinds = kind_place(self).cmp(&kind_place(other));
+        kinds.then_with(|| Value::compare(self, other).unwrap_or(Ordering::Equal))
+    }
+}
+
+/// With missing values and those that are no number last, as in a list of rows.
+fn total(one: &Value<'_>, two: &Value<'_>) -> Ordering {
+    one.rank()
+        .cmp(&two.rank())
+        .then_with(|| SortValue::compare(one, two))
+}
+
+impl SortValue for Date {
+    const DECIDING_BITS: u32 = i32::BITS;
+
+    fn prefix(&self) -> u64 {
+        // Month and day take nine bits.
+        let day = i32::from(self.month()) << 5 | i32::from(self.day());
+        (i32::from(self.year()) << 9 | day).prefix()
+    }
+
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+impl SortValue for Timestamp {
+    fn prefix(&self) -> u64 {
+        // Seconds of all timestamps that there are take 40 bits, and nanoseconds 30, of which 24 fit.
+        let seconds = self.as_second() - Self::MIN.as_second();
+        let part = i64::from(self.subsec_nanosecond().max(0)) >> 6;
+        (seconds as u64) << 24 | part as u64
+    }
+
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+impl SortValue for Decimal {
+    fn prefix(&self) -> u64 {
+        self.to_f64().unwrap_or_default().prefix()
+    }
+
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
+    }
+}
+
+/// A field by name as the key of a sort.
+impl<T> SortKey<T> for AnyField<T> {
+    fn ranked(&self) -> bool {
+        Value::RANKED
+    }
+
+    fn deciding_bits(&self) -> u32 {
+        Value::DECIDING_BITS
+    }
+
+    fn rank(&self, item: &T) -> SortRank {
+        self.value(item).rank()
+    }
+
+    fn prefix(&self, item: &T) -> u64 {
+        self.value(item).prefix()
+    }
+
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        self.value(item).prefix_from(byte)
+    }
+
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        SortValue::compare(&self.value(one), &self.value(two))
+    }
+}

@@ -1,0 +1,217 @@
+//! Conditions on fields, composed with AND, OR and NOT.
+
+use super::cql2::Comparison;
+use super::like::Pattern;
+use super::operand::Operand;
+use crate::item::{AnyField, Value};
+use std::cmp::Ordering;
+use std::fmt;
+use std::sync::Arc;
+
+/// A condition on the fields of an item, checked against them beforehand.
+///
+/// It is made by the methods of [`Field`](crate::Field), by [`FilterText`](super::FilterText), and from other
+/// conditions. A missing value makes it neither true nor false but unknown (three-valued logic, as in
+/// SQL): only items for which it is true are shown, and its opposite leaves out the unknown ones too.
+///
+/// ```
+/// use usual_tide::{Item, Query};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, glaze: Option<String>, height_mm: u32, fired: bool }
+///
+/// let tall = Piece::HEIGHT_MM.at_least(200).and(Piece::FIRED.is(false));
+/// let unglazed = Piece::GLAZE.is_missing();
+/// let piece = Piece { id: 1, glaze: None, height_mm: 240, fired: false };
+/// assert_eq!(tall.clone().and(unglazed.clone()).test(&piece), Some(true));
+/// assert_eq!(Piece::GLAZE.is(Some("clear".into())).test(&piece), None);
+///
+/// let query = Query::new().filter(tall.or(!unglazed));
+/// # let _: Query<Piece> = query;
+/// ```
+pub struct Condition<T> {
+    node: Arc<Node<T>>,
+    fields: Arc<[AnyField<T>]>,
+}
+
+pub(super) enum Node<T> {
+    Always(bool),
+    Not(Arc<Node<T>>),
+    All(Vec<Arc<Node<T>>>),
+    Any(Vec<Arc<Node<T>>>),
+    /// A field against a value: what most conditions are.
+    Field(AnyField<T>, Comparison, Value<'static>),
+    Compare(Operand<T>, Comparison, Operand<T>),
+    Like(Operand<T>, Pattern),
+    Between(Operand<T>, Operand<T>, Operand<T>),
+    In(Operand<T>, Vec<Operand<T>>),
+    IsMissing(Operand<T>),
+}
+
+impl Comparison {
+    fn holds(self, order: Ordering) -> bool {
+        match self {
+            Self::Equal => order.is_eq(),
+            Self::NotEqual => order.is_ne(),
+            Self::Less => order.is_lt(),
+            Self::AtMost => order.is_le(),
+            Self::Greater => order.is_gt(),
+            Self::AtLeast => order.is_ge(),
+        }
+    }
+}
+
+impl<T> Node<T> {
+    fn test(&self, item: &T) -> Option<bool> {
+        match self {
+            Self::Always(flag) => Some(*flag),
+            Self::Not(node) => node.test(item).map(|flag| !flag),
+            Self::All(nodes) => until(nodes, item, false),
+            Self::Any(nodes) => until(nodes, item, true),
+            Self::Field(field, comparison, value) => {
+                let order = field.compare(item, value)?;
+                Some(comparison.holds(order))
+            }
+            Self::Compare(left, comparison, right) => {
+                let order = left.value(item).compare(&right.value(item))?;
+                Some(comparison.holds(order))
+            }
+            Self::Like(operand, pattern) => match operand.value(item) {
+                Value::Text(text) => Some(pattern.matches(&text)),
+                _ => None,
+            },
+            Self::Between(operand, low, high) => {
+                let value = operand.value(item);
+                let above = value.compare(&low.value(item)).map(Ordering::is_ge);
+                let below = value.compare(&high.value(item)).map(Ordering::is_le);
+                both(above, below)
+            }
+            Self::In(operand, list) => {
+                let value = operand.value(item);
+                let mut known = true;
+                for other in list {
+                    match value.compare(&other.value(item)) {
+                        Some(Ordering::Equal) => return Some(true),
+                        Some(_) => {}
+                        None => known = false,
+                    }
+                }
+                known.then_some(false)
+            }
+            Self::IsMissing(operand) => Some(operand.value(item).is_missing()),
+        }
+    }
+
+    /// The fields that it reads, each perhaps several times.
+    fn read_fields(&self, fields: &mut Vec<AnyField<T>>) {
+        match self {
+            Self::Always(_) => {}
+            Self::Not(node) => node.read_fields(fields),
+            Self::All(nodes) | Self::Any(nodes) => {
+                nodes.iter().for_each(|node| node.read_fields(fields));
+            }
+            Self::Field(field, ..) => fields.push(field.clone()),
+            Self::Compare(left, _, right) => {
+                [left, right]
+                    .into_iter()
+                    .for_each(|operand| operand.read_fields(fields));
+            }
+            Self::Like(operand, _) | Self::IsMissing(operand) => operand.read_fields(fields),
+            Self::Between(operand, low, high) => {
+                [operand, low, high]
+                    .into_iter()
+                    .for_each(|operand| operand.read_fields(fields));
+            }
+            Self::In(operand, list) => {
+                operand.read_fields(fields);
+                list.iter().for_each(|operand| operand.read_fields(fields));
+            }
+        }
+    }
+}
+
+/// Joins tests: one that comes out as `decisive` decides, else an unknown one makes all unknown.
+fn until<T>(nodes: &[Arc<Node<T>>], item: &T, decisive: bool) -> Option<bool> {
+    let mut known = true;
+    for node in nodes {
+        match node.test(item) {
+            Some(flag) if flag == decisive => return Some(decisive),
+            Some(_) => {}
+            None => known = false,
+        }
+    }
+    known.then_some(!decisive)
+}
+
+fn both(one: Option<bool>, two: Option<bool>) -> Option<bool> {
+    match (one, two) {
+        (Some(false), _) | (_, Some(false)) => Some(false),
+        (Some(true), Some(true)) => Some(true),
+        _ => None,
+    }
+}
+
+impl<T> Condition<T> {
+    pub(super) fn of(node: Node<T>) -> Self {
+        let mut fields = Vec::new();
+        node.read_fields(&mut fields);
+        let mut names: Vec<AnyField<T>> = Vec::new();
+        for field in fields {
+            if names.iter().all(|other| other.name() != field.name()) {
+                names.push(field);
+            }
+        }
+        Self {
+            node: Arc::new(node),
+            fields: names.into(),
+        }
+    }
+
+    /// Whether an item meets the condition; `None` where a missing value leaves that unknown.
+    pub fn test(&self, item: &T) -> Option<bool> {
+        self.node.test(item)
+    }
+
+    /// The fields that it reads.
+    pub fn fields(&self) -> &[AnyField<T>] {
+        &self.fields
+    }
+
+    /// Both this and another.
+    #[must_use]
+    pub fn and(self, other: Self) -> Self {
+        Self::of(Node::All(vec![self.node, other.node]))
+    }
+
+    /// This, or another, or both.
+    #[must_use]
+    pub fn or(self, other: Self) -> Self {
+        Self::of(Node::Any(vec![self.node, other.node]))
+    }
+}
+
+/// The opposite; what was unknown stays so.
+impl<T> std::ops::Not for Condition<T> {
+    type Output = Self;
+
+    fn not(self) -> Self {
+        Self::of(Node::Not(self.node))
+    }
+}
+
+impl<T> Clone for Condition<T> {
+    fn clone(&self) -> Self {
+        Self {
+            node: Arc::clone(&self.node),
+            fields: Arc::clone(&self.fields),
+        }
+    }
+}
+
+impl<T> fmt::Debug for Condition<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Condition")
+            .field("fields", &self.fields)
+            .finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,84 @@
+//! Filters as text: CQL2 (OGC 21-065r2).
+
+mod ast;
+mod check;
+mod error;
+mod grammar;
+mod lexer;
+
+pub(super) use ast::{Comparison, Sign};
+pub use error::{FilterProblem, FilterTextError};
+
+use super::condition::Condition;
+use crate::item::Fields;
+use crate::query::lookup::{FieldLookup, OfType};
+use std::fmt;
+use std::str::FromStr;
+
+/// A filter as text, in the Common Query Language CQL2 (OGC 21-065r2).
+///
+/// Offered are the classes Basic CQL2, Advanced Comparison, Case-insensitive, Accent-insensitive,
+/// Arithmetic and Property-Property: comparisons, `AND`, `OR`, `NOT`, `LIKE`, `BETWEEN`, `IN`, `IS NULL`,
+/// `CASEI(...)`, `ACCENTI(...)`, `+ - * / % div ^`, `DATE('...')` and `TIMESTAMP('...')`. A missing field and
+/// null are the same; what a missing value leaves unknown is not selected. Printed, it is text that parses
+/// to the same.
+///
+/// ```
+/// use usual_tide::{FilterText, Item, Query};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, title: String, height_mm: u32, fired: bool }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let text: FilterText = "fired = FALSE and CASEI(title) LIKE CASEI('%BOWL%')".parse()?;
+/// assert_eq!(text.to_string(), "fired = FALSE AND CASEI(title) LIKE CASEI('%BOWL%')");
+/// let query = Query::new().filter(text.check::<Piece>()?);
+/// # let _: Query<Piece> = query;
+///
+/// let typo: FilterText = "heigth_mm > 100".parse()?;
+/// let refused = typo.check::<Piece>().unwrap_err();
+/// assert_eq!(refused.to_string(), "column 1: there is no field \"heigth_mm\": did you mean \"height_mm\"?");
+/// # Ok(()) }
+/// ```
+///
+/// Extensions: the bounds of `BETWEEN` can be text and dates; a date is compared with a timestamp by the
+/// timestamp's day in UTC.
+#[derive(Clone, PartialEq, Debug)]
+pub struct FilterText(ast::Test);
+
+impl FilterText {
+    /// The condition that the text is for items of a type, by the fields of the type.
+    ///
+    /// # Errors
+    ///
+    /// [`FilterTextError`]: a field that there is none of, or kinds that cannot be compared.
+    pub fn check<T: Fields>(&self) -> Result<Condition<T>, FilterTextError> {
+        check::check(&self.0, &OfType::new())
+    }
+
+    /// The condition that the text is, by fields that are looked up elsewhere: in the
+    /// [`Schema`](crate::record::Schema) of some records, say.
+    ///
+    /// # Errors
+    ///
+    /// Those of [`check`](Self::check).
+    pub fn check_with<T>(
+        &self,
+        fields: &impl FieldLookup<T>,
+    ) -> Result<Condition<T>, FilterTextError> {
+        check::check(&self.0, fields)
+    }
+}
+
+impl FromStr for FilterText {
+    type Err = FilterTextError;
+
+    fn from_str(text: &str) -> Result<Self, FilterTextError> {
+        grammar::parse(text).map(Self)
+    }
+}
+
+impl fmt::Display for FilterText {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}

@@ -1,0 +1,48 @@
+//! Fields found by name, for the text forms of queries.
+
+use crate::item::{AnyField, FieldPath, Fields};
+use std::marker::PhantomData;
+
+/// Where the text forms of filters and sorts find their fields.
+pub trait FieldLookup<T> {
+    /// The field with this name, dotted or a JSON Pointer.
+    fn field(&self, name: &str) -> Option<AnyField<T>>;
+
+    /// The names that there are, to tell which one was meant.
+    fn names(&self) -> Vec<String>;
+}
+
+/// The fields of a type.
+pub(crate) struct OfType<T>(PhantomData<fn(T)>);
+
+impl<T> OfType<T> {
+    pub(crate) const fn new() -> Self {
+        Self(PhantomData)
+    }
+}
+
+impl<T: Fields> FieldLookup<T> for OfType<T> {
+    fn field(&self, name: &str) -> Option<AnyField<T>> {
+        T::field_named(name).or_else(|| T::field_at(&FieldPath::new(name.to_owned())))
+    }
+
+    fn names(&self) -> Vec<String> {
+        T::fields()
+            .iter()
+            .map(|field| field.name().to_owned())
+            .collect()
+    }
+}
+
+/// The name that is most like a wrong one, when one is.
+pub(crate) fn nearest<T>(name: &str, fields: &impl FieldLookup<T>) -> Option<String> {
+    /// How alike two names must be for one to be offered for the other.
+    const ALIKE: f64 = 0.7;
+    let likeness = |other: &String| strsim::normalized_damerau_levenshtein(name, other);
+    let names = fields.names().into_iter();
+    let nearest = names.map(|name| (likeness(&name), name));
+    let nearest = nearest.max_by(|one, two| one.0.total_cmp(&two.0));
+    nearest
+        .filter(|(alike, _)| *alike >= ALIKE)
+        .map(|(_, name)| name)
+}

@@ -1,0 +1,211 @@
+//! The fields of some records, and what they hold.
+
+use super::field::Member;
+use super::item::Record;
+use super::name::{FieldName, escape};
+use crate::item::{AnyField, Kind, read_date, read_timestamp};
+use crate::query::FieldLookup;
+use hashbrown::HashMap;
+use serde_json::{Map, Value};
+
+/// The fields that some records have, with the kind of value in each: inferred over all of them, or
+/// stated.
+///
+/// A field is of a kind when all its values are that are not null. Text is a date where each is a real
+/// day written `2026-03-05`, and a timestamp where each is one by RFC 3339, with its offset: they compare
+/// by the instant. A field of several kinds is [`Kind::Any`]: its values are what they are, one by one.
+/// Numbers keep their text and compare by their exact value (up to 28 digits).
+///
+/// ```
+/// use usual_tide::record::{FieldName, Schema, parse};
+/// use usual_tide::{FilterText, Kind, Query, Sort};
+///
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let text = r#"[{"id": 1, "fee": {"amount": "4.50"}, "received": "2026-03-01T09:30:00+02:00"},
+///                {"id": 2, "fee": {"amount": "12.00"}, "received": "2026-03-01T08:00:00Z"}]"#;
+/// let records = parse(text, &FieldName::parse("id")?)?;
+/// let mut schema = Schema::infer(&records);
+/// assert_eq!(schema.kind("received"), Some(Kind::Timestamp));
+/// assert_eq!(schema.kind("fee.amount"), Some(Kind::Text));
+/// // An amount that is written as text, to keep its digits:
+/// schema.state("fee.amount", Kind::Decimal)?;
+///
+/// let filter: FilterText = "fee.amount > 5 AND received >= TIMESTAMP('2026-03-01T08:00:00Z')".parse()?;
+/// let query = Query::new()
+///     .filter(filter.check_with(&schema)?)
+///     .sort(Sort::parse_with("received", &schema)?);
+/// # let _ = query;
+/// # Ok(()) }
+/// ```
+#[derive(Clone, Debug, Default)]
+pub struct Schema {
+    fields: Vec<Described>,
+    places: HashMap<String, usize>,
+}
+
+/// A field and what it holds.
+#[derive(Clone, Debug)]
+struct Described {
+    name: String,
+    kind: Kind,
+}
+
+/// No field has this name.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[error("no record has a field {0:?}")]
+pub struct UnknownField(pub String);
+
+impl Schema {
+    /// The fields of these records, those of objects in them by dotted names. O(members).
+    pub fn infer<'a>(records: impl IntoIterator<Item = &'a Record>) -> Self {
+        let mut root = Seen::default();
+        for record in records {
+            root.see_members(record.members());
+        }
+        let mut schema = Self::default();
+        schema.add_members(&root, &mut Vec::new());
+        schema
+    }
+
+    /// The names of the fields with what they hold, in the order in which they first occur.
+    pub fn fields(&self) -> impl Iterator<Item = (&str, Kind)> {
+        self.fields.iter().map(|field| (&*field.name, field.kind))
+    }
+
+    /// What a field holds.
+    pub fn kind(&self, name: &str) -> Option<Kind> {
+        Some(self.fields[self.place(name)?].kind)
+    }
+
+    /// States what a field holds, whatever it looks like: an amount that is written as text, say. A value
+    /// that is none of that kind stays what it is.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownField`] when no record has such a field.
+    pub fn state(&mut self, name: &str, kind: Kind) -> Result<(), UnknownField> {
+        let place = self
+            .place(name)
+            .ok_or_else(|| UnknownField(name.to_owned()))?;
+        self.fields[place].kind = kind;
+        Ok(())
+    }
+
+    fn place(&self, name: &str) -> Option<usize> {
+        let dotted = || -> Option<String> {
+            let pointer = FieldName::parse(name).ok()?;
+            Some(shown(pointer.steps()))
+        };
+        let exactly = self.places.get(name);
+        exactly.or_else(|| self.places.get(&dotted()?)).copied()
+    }
+
+    fn add_members(&mut self, seen: &Seen, steps: &mut Vec<String>) {
+        for name in &seen.order {
+            let Some(member) = seen.members.get(name) else {
+                continue;
+            };
+            steps.push(name.clone());
+            if let Some(kind) = member.kind() {
+                let name = shown(steps);
+                self.places.insert(name.clone(), self.fields.len());
+                self.fields.push(Described { name, kind });
+            }
+            self.add_members(member, steps);
+            steps.pop();
+        }
+    }
+}
+
+/// A name as a person writes it: dotted, or a JSON Pointer where a member's name would read otherwise.
+fn shown(steps: &[String]) -> String {
+    let plain = |step: &String| !step.is_empty() && !step.contains(['.', '/', '~']);
+    match steps {
+        [only] if !only.is_empty() && !only.starts_with('/') => only.clone(),
+        steps if steps.iter().all(plain) => steps.join("."),
+        steps => steps
+            .iter()
+            .map(|step| format!("/{}", escape(step)))
+            .collect(),
+    }
+}
+
+impl FieldLookup<Record> for Schema {
+    fn field(&self, name: &str) -> Option<AnyField<Record>> {
+        let field = &self.fields[self.place(name)?];
+        let member = Member {
+            name: FieldName::parse(&field.name).ok()?,
+            kind: field.kind,
+        };
+        Some(AnyField::new(field.name.as_str(), member))
+    }
+
+    fn names(&self) -> Vec<String> {
+        self.fields.iter().map(|field| field.name.clone()).collect()
+    }
+}
+
+/// What was seen under a name.
+#[derive(Default)]
+struct Seen {
+    /// Whether there was anything but objects.
+    values: Vec<Kind>,
+    nulls: bool,
+    members: HashMap<String, Seen>,
+    /// The members' names in the order in which they first occur.
+    order: Vec<String>,
+}
+
+impl Seen {
+    fn see_members(&mut self, members: &Map<String, Value>) {
+        for (name, value) in members {
+            if !self.members.contains_key(name) {
+                self.order.push(name.clone());
+            }
+            self.members
+                .entry_ref(name.as_str())
+                .or_default()
+                .see(value);
+        }
+    }
+
+    fn see(&mut self, value: &Value) {
+        let kind = match value {
+            Value::Null => {
+                self.nulls = true;
+                return;
+            }
+            Value::Object(members) => return self.see_members(members),
+            Value::Bool(_) => Kind::Bool,
+            Value::Number(number) if number.as_str().parse::<i128>().is_ok() => Kind::Integer,
+            Value::Number(_) => Kind::Decimal,
+            Value::Array(_) => Kind::List,
+            // Once some text is nothing else there is no need to look at more of it.
+            Value::String(_) if self.values.contains(&Kind::Text) => Kind::Text,
+            Value::String(text) if read_date(text).is_some() => Kind::Date,
+            Value::String(text) if read_timestamp(text).is_some() => Kind::Timestamp,
+            Value::String(_) => Kind::Text,
+        };
+        if !self.values.contains(&kind) {
+            self.values.push(kind);
+        }
+    }
+
+    /// What it holds; none when it is nothing but an object.
+    fn kind(&self) -> Option<Kind> {
+        let of = |kinds: &[Kind]| self.values.iter().all(|kind| kinds.contains(kind));
+        if self.values.is_empty() {
+            return (self.nulls && self.members.is_empty()).then_some(Kind::Any);
+        }
+        if !self.members.is_empty() {
+            return Some(Kind::Any);
+        }
+        Some(match self.values[..] {
+            [only] => only,
+            _ if of(&[Kind::Integer, Kind::Decimal]) => Kind::Decimal,
+            // Some of it looks like a day or a moment and some does not: it is text.
+            _ if of(&[Kind::Text, Kind::Date, Kind::Timestamp]) => Kind::Text,
+            _ => Kind::Any,
+        })
+    }
+}
