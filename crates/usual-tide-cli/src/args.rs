@@ -16,8 +16,9 @@ pub(crate) enum Command {
     Demo,
     /// The rows of a file in the order of a query.
     #[command(after_help = "\
-Example:
-  usual-tide show demo/pieces.json --sort -height_mm,title")]
+Examples:
+  usual-tide show demo/pieces.json --sort -height_mm,title
+  usual-tide show demo/pieces.json --filter \"fired = FALSE AND CASEI(title) LIKE '%bowl'\"")]
     Show(Show),
     /// What turns the rows of one file into the rows of another.
     ///
@@ -59,6 +60,9 @@ pub(crate) struct QueryOptions {
     /// The field that tells one item from another: a string or an integer, unique in the file.
     #[arg(long, value_name = "FIELD", default_value = "id")]
     pub(crate) key: String,
+    /// Show only items for which this is true: a filter in CQL2, such as `fired = FALSE AND height_mm > 200`.
+    #[arg(long, value_name = "CQL2")]
+    pub(crate) filter: Option<String>,
     /// Fields to sort by, with commas between; a `-` before a field makes it descend. Names are dotted
     /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
     #[arg(long, value_name = "FIELDS", allow_hyphen_values = true)]

@@ -1,11 +1,9 @@
 //! What can go wrong in a command, as one line each.
 
-use usual_tide::record::{
-    FieldNameError, ParseError, Record, RecordError, RecordKey, SetError, SortTextError,
-};
+use usual_tide::record::{FieldNameError, ParseError, Record, RecordError, RecordKey, SetError};
 use usual_tide::{
-    ApplyError, CommitError, EditError, FeedError, InputError, ProposalError, UndoError,
-    UnknownList,
+    ApplyError, CommitError, EditError, FeedError, FilterTextError, InputError, ProposalError,
+    SortTextError, UndoError, UnknownList,
 };
 
 #[derive(Debug, thiserror::Error)]
@@ -40,8 +38,8 @@ pub(crate) enum CommandError {
     Key(#[source] FieldNameError),
     #[error("--sort: {0}")]
     Sort(#[from] SortTextError),
-    #[error("--sort: no item has the field {field:?}; the fields are {known}")]
-    UnknownField { field: String, known: String },
+    #[error("--filter: {0}")]
+    Filter(#[from] FilterTextError),
     #[error("cannot write the output: {0}")]
     Write(#[source] std::io::Error),
     #[error("the demo's queue cannot be edited: {0}")]

@@ -2,10 +2,9 @@
 
 use crate::args::QueryOptions;
 use crate::error::CommandError;
-use std::collections::BTreeSet;
 use std::io::Read;
-use usual_tide::Query;
-use usual_tide::record::{FieldName, Record, Shape, parse, parse_as, sort};
+use usual_tide::record::{FieldName, Record, Schema, Shape, parse, parse_as};
+use usual_tide::{FilterText, Query, Sort};
 
 /// The items of a file, in its order.
 pub(crate) fn read(file: &str, key: &str) -> Result<Vec<Record>, CommandError> {
@@ -56,33 +55,29 @@ pub(crate) fn query(
     options: &QueryOptions,
     items: &[&[Record]],
 ) -> Result<Query<Record>, CommandError> {
+    let items = || items.iter().copied().flatten();
+    let schema = Schema::infer(items());
+    // Without items there are no fields to know: any name will do.
+    let nothing = items().next().is_none();
     let mut query = Query::new();
+    if let Some(text) = &options.filter {
+        let filter: FilterText = text.parse()?;
+        query = query.filter(if nothing {
+            filter.check()?
+        } else {
+            filter.check_with(&schema)?
+        });
+    }
     if let Some(text) = &options.sort {
-        query = query.sort(sort(text)?);
-        let fields = text.split(',').map(str::trim);
-        for field in fields.map(|field| field.strip_prefix('-').unwrap_or(field)) {
-            check_field(field, items)?;
-        }
+        query = query.sort(if nothing {
+            Sort::parse(text)?
+        } else {
+            Sort::parse_with(text, &schema)?
+        });
     }
     Ok(if options.numbered {
         query.numbered()
     } else {
         query
-    })
-}
-
-/// A field that no item has is a slip of the pen.
-fn check_field(field: &str, items: &[&[Record]]) -> Result<(), CommandError> {
-    let items = || items.iter().copied().flatten();
-    if items().next().is_none() || items().any(|item| item.get(field).is_some()) {
-        return Ok(());
-    }
-    let known: BTreeSet<&str> = items()
-        .flat_map(|item| item.members().keys())
-        .map(String::as_str)
-        .collect();
-    Err(CommandError::UnknownField {
-        field: field.to_owned(),
-        known: known.into_iter().collect::<Vec<_>>().join(", "),
     })
 }

@@ -3,6 +3,7 @@
 mod support;
 
 use serde_json::Value;
+use std::process::Command;
 use support::{command, demo, run, run_with, stderr, stdout, write};
 
 /// One clear line on standard error, exit status 1, nothing on standard output.
@@ -93,7 +94,18 @@ fn bad_options_are_refused() {
         &["show", &file, "--sort", "hieght_mm"],
         &["hieght_mm", "height_mm"],
     );
-    assert_refused(&["show", &file, "--sort", "title,"], &["field 2", "empty"]);
+    assert_refused(
+        &["show", &file, "--sort", "title,"],
+        &["column 7", "missing"],
+    );
+    assert_refused(
+        &["show", &file, "--filter", "hieght_mm > 3"],
+        &["--filter: column 1", "did you mean \"height_mm\"?"],
+    );
+    assert_refused(
+        &["compare", &file, &file, "--filter", "title > 3"],
+        &["column 9", "text cannot be compared with a number"],
+    );
     assert_refused(&["show", &file, "--key", "maker"], &["more than one item"]);
     assert_refused(&["compare", "-", "-"], &["standard input"]);
     for usage in [
@@ -169,6 +181,34 @@ fn show_prints_a_table_that_fits_and_is_aligned() {
     );
     assert!(lines[0].starts_with("no.  id"));
     assert!(lines[241].starts_with("240 rows; not shown:"));
+}
+
+#[test]
+fn a_filter_shows_what_it_says() {
+    let filter = "fired = FALSE AND glaze IS NULL AND due < DATE('2026-03-08')";
+    let output = run(&[
+        "show",
+        &demo("pieces.json"),
+        "--filter",
+        filter,
+        "--format",
+        "json",
+    ]);
+    let rows: serde_json::Value = serde_json::from_str(&stdout(&output)).unwrap();
+    let rows = rows.as_array().unwrap();
+    assert!((1..240).contains(&rows.len()));
+    for row in rows {
+        assert_eq!(
+            (&row["fired"], row["glaze"].is_null()),
+            (&false.into(), true)
+        );
+        assert!(row["due"].as_str().unwrap() < "2026-03-08");
+    }
+    // No items have no fields: any name will do.
+    let folder = tempfile::tempdir().unwrap();
+    let none = write(&folder, "none.json", "[]");
+    let output = run(&["show", &none, "--filter", "fired = TRUE", "--sort", "-due"]);
+    assert!(output.status.success(), "{output:?}");
 }
 
 #[test]
@@ -248,8 +288,10 @@ fn the_examples_in_the_help_work_as_printed() {
             .lines()
             .filter_map(|line| line.trim().strip_prefix("usual-tide "))
         {
-            let arguments: Vec<&str> = line.split_whitespace().collect();
-            let output = command(&arguments)
+            // By a shell, as it will be.
+            let output = Command::new("sh")
+                .args(["-c", &format!("\"$0\" {line}")])
+                .arg(env!("CARGO_BIN_EXE_usual-tide"))
                 .current_dir(demo(".."))
                 .output()
                 .unwrap();

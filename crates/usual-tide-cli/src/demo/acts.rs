@@ -3,8 +3,8 @@
 use super::{Act, Stage};
 use crate::error::CommandError;
 use serde_json::{Value, json};
-use usual_tide::record::{FieldName, Record, RecordKey, sort};
-use usual_tide::{EditError, Item, ListId, Place, Store};
+use usual_tide::record::{FieldName, Record, RecordKey};
+use usual_tide::{EditError, Item, ListId, Place, Sort, Store};
 
 pub(super) const ALL: &[Act] = &[
     Act {
@@ -73,9 +73,9 @@ pub(super) const ALL: &[Act] = &[
     Act {
         heading: "Tallest first",
         story: "The same pieces, now by height, so that the tall ones find their place in the kiln.",
-        code: "store.change_query(list, |query| query.sort(record::sort(\"-height_mm\")?))",
+        code: "store.change_query(list, |query| query.sort(Sort::parse(\"-height_mm\")?))",
         edit: |Stage { store, list, .. }| {
-            let tallest_first = sort("-height_mm")?;
+            let tallest_first = Sort::parse("-height_mm")?;
             Ok(store.change_query(*list, |query| query.sort(tallest_first))?)
         },
     },

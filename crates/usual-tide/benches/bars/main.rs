@@ -6,6 +6,7 @@
 
 #![allow(clippy::unwrap_used, clippy::print_stdout, missing_docs)]
 
+mod conditions;
 mod edits;
 mod floor;
 mod lists;
@@ -35,6 +36,7 @@ fn main() {
         edits::measure(rows, &mut report);
         reloads::measure(rows, &mut report);
         lists::measure(rows, &mut report);
+        conditions::measure(rows, &mut report);
     }
     report.growth("edit that moves a row, feed read");
 }

@@ -4,6 +4,7 @@ use super::field::Field;
 use super::field_value::FieldValue;
 use super::input::InputError;
 use super::path::FieldPath;
+use super::tester::{Accepts, Tester};
 use super::value::{Kind, Value};
 use std::cmp::Ordering;
 use std::fmt;
@@ -45,6 +46,24 @@ pub(crate) trait Way<T>: Send + Sync {
     /// Compares with a value, as [`Value::compare`] does.
     fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
         self.value(item).compare(value)
+    }
+    /// Whether the field equals a value.
+    fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
+        self.compare(item, value).map(Ordering::is_eq)
+    }
+    /// A test of the field against a value, to be run on many items.
+    fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<T>
+    where
+        Self: 'static,
+    {
+        match accepts {
+            Accepts::EQUAL => Box::new(move |item| self.equals(item, &value)),
+            Accepts::UNEQUAL => Box::new(move |item| self.equals(item, &value).map(|same| !same)),
+            _ => Box::new(move |item| {
+                let order = self.compare(item, &value)?;
+                Some(accepts.accepts(order))
+            }),
+        }
     }
 }
 
@@ -112,6 +131,19 @@ impl<T> AnyField<T> {
         self.way.compare(item, value)
     }
 
+    /// Whether the field equals a value; `None` where the two cannot be compared.
+    pub fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
+        self.way.equals(item, value)
+    }
+
+    /// A test of the field against a value, to be run on many items.
+    pub(crate) fn tester(&self, accepts: Accepts, value: Value<'static>) -> Tester<T>
+    where
+        T: 'static,
+    {
+        Arc::clone(&self.way).tester(accepts, value)
+    }
+
     /// Whether two items hold the same in this field.
     pub fn is_same(&self, one: &T, two: &T) -> bool {
         self.value(one) == self.value(two)
@@ -176,6 +208,18 @@ impl<T: 'static, V: FieldValue> Way<T> for Field<T, V> {
 
     fn copy(&self, from: &T, to: &mut T) {
         *self.get_mut(to) = self.get(from).clone();
+    }
+
+    fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
+        self.get(item).compare_to(value)
+    }
+
+    fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
+        self.get(item).equals(value)
+    }
+
+    fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<T> {
+        V::tester(self.getter(), accepts, value)
     }
 }
 
@@ -261,5 +305,13 @@ impl<T, V: Clone + 'static> Way<T> for Within<T, V> {
     fn copy(&self, from: &T, to: &mut T) {
         self.inner
             .copy(self.outer.get(from), self.outer.get_mut(to));
+    }
+
+    fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
+        self.inner.compare(self.outer.get(item), value)
+    }
+
+    fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
+        self.inner.equals(self.outer.get(item), value)
     }
 }

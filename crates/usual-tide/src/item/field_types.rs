@@ -2,11 +2,13 @@
 
 use super::field_value::FieldValue;
 use super::input::InputError;
+use super::tester::{self, Accepts, Tester};
 use super::value::{Kind, Value};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
+use std::cmp::Ordering;
 use std::sync::Arc;
 
 /// The same for every kind that a value holds as it is.
@@ -29,6 +31,12 @@ macro_rules! text {
                     Value::Text(text) => Ok(text.into()),
                     other => refused(Kind::Text, other),
                 }
+            }
+            fn compare_to(&self, value: &Value<'_>) -> Option<Ordering> {
+                value.as_text().map(|text| (**self).cmp(text))
+            }
+            fn equals(&self, value: &Value<'_>) -> Option<bool> {
+                value.as_text().map(|text| **self == *text)
             }
         }
     )*};
@@ -81,6 +89,20 @@ macro_rules! integers {
                     least: Self::MIN.to_string(),
                     most: Self::MAX.to_string(),
                 })
+            }
+            fn compare_to(&self, value: &Value<'_>) -> Option<Ordering> {
+                match value {
+                    Value::Integer(other) => Some(i128::try_from(*self).unwrap_or(i128::MAX).cmp(other)),
+                    other => self.value().compare(other),
+                }
+            }
+            fn tester<T: 'static>(get: fn(&T) -> &Self, accepts: Accepts, value: Value<'static>) -> Tester<T> {
+                if let Value::Integer(number) = value
+                    && let Ok(number) = Self::try_from(number)
+                {
+                    return tester::ordered(get, accepts, number);
+                }
+                tester::any(get, accepts, value)
             }
         }
     )*};
@@ -162,6 +184,18 @@ macro_rules! plain {
                     other => refused(Kind::$kind, other),
                 }
             }
+            fn compare_to(&self, value: &Value<'_>) -> Option<Ordering> {
+                match value {
+                    Value::$kind(other) => Some(self.cmp(other)),
+                    other => self.value().compare(other),
+                }
+            }
+            fn tester<T: 'static>(get: fn(&T) -> &Self, accepts: Accepts, value: Value<'static>) -> Tester<T> {
+                match value {
+                    Value::$kind(value) => tester::ordered(get, accepts, value),
+                    value => tester::any(get, accepts, value),
+                }
+            }
         }
     )*};
 }
@@ -181,6 +215,14 @@ impl<V: FieldValue> FieldValue for Option<V> {
             Value::Missing => Ok(None),
             value => V::from_value(value).map(Some),
         }
+    }
+
+    fn compare_to(&self, value: &Value<'_>) -> Option<Ordering> {
+        self.as_ref()?.compare_to(value)
+    }
+
+    fn equals(&self, value: &Value<'_>) -> Option<bool> {
+        self.as_ref()?.equals(value)
     }
 
     fn shown(&self) -> String {

@@ -1,7 +1,9 @@
 //! Types that a field can have.
 
 use super::input::InputError;
+use super::tester::{self, Accepts, Tester};
 use super::value::{Kind, Value};
+use std::cmp::Ordering;
 
 /// A type that a field can have: read as a typed [`Value`], shown as text, written back from a value or
 /// from what a person typed.
@@ -54,6 +56,27 @@ pub trait FieldValue: Clone + Send + Sync + 'static {
     ///
     /// [`InputError`] when it is of another kind or out of range.
     fn from_value(value: Value<'_>) -> Result<Self, InputError>;
+
+    /// Compares with a value, as [`Value::compare`] does; meant to be overridden where that can be done
+    /// without making a value of it.
+    fn compare_to(&self, value: &Value<'_>) -> Option<Ordering> {
+        self.value().compare(value)
+    }
+
+    /// Whether it equals a value; `None` where the two cannot be compared.
+    fn equals(&self, value: &Value<'_>) -> Option<bool> {
+        self.compare_to(value).map(Ordering::is_eq)
+    }
+
+    /// A test of such a field, for conditions. Nobody need write one.
+    #[doc(hidden)]
+    fn tester<T: 'static>(
+        get: fn(&T) -> &Self,
+        accepts: Accepts,
+        value: Value<'static>,
+    ) -> Tester<T> {
+        tester::any(get, accepts, value)
+    }
 
     /// The text that a view shows.
     fn shown(&self) -> String {

@@ -11,6 +11,7 @@ mod input;
 mod keys;
 mod path;
 mod rules;
+mod tester;
 mod value;
 
 #[cfg(feature = "record")]
@@ -28,6 +29,7 @@ pub(crate) use keys::KeyTable;
 pub use path::FieldPath;
 pub use rules::{BrokenRule, FailedField, Rules};
 pub(crate) use rules::{Checked, describe};
+pub(crate) use tester::{Accepts, Tester};
 pub use value::{Kind, Value};
 
 use std::fmt::Debug;

@@ -29,7 +29,6 @@ mod name;
 mod number;
 mod parse;
 mod schema;
-mod sort;
 mod value;
 
 pub use item::{Record, RecordError, SetError};
@@ -37,4 +36,3 @@ pub use key::{KeyError, RecordKey};
 pub use name::{FieldName, FieldNameError};
 pub use parse::{ParseError, Shape, parse, parse_as};
 pub use schema::{Schema, UnknownField};
-pub use sort::{SortNameError, sort};

@@ -82,6 +82,6 @@ impl<T: 'static, V: FieldValue> Field<T, V> {
 
     fn compare(self, comparison: Comparison, value: V) -> Condition<T> {
         let value: Value<'static> = value.value().into_owned();
-        Condition::of(Node::Field(AnyField::from(self), comparison, value))
+        Condition::of(Node::field(AnyField::from(self), comparison, value))
     }
 }

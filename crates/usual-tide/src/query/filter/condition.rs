@@ -3,7 +3,7 @@
 use super::cql2::Comparison;
 use super::like::Pattern;
 use super::operand::Operand;
-use crate::item::{AnyField, Value};
+use crate::item::{Accepts, AnyField, Tester, Value};
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -36,11 +36,13 @@ pub struct Condition<T> {
 
 pub(super) enum Node<T> {
     Always(bool),
-    Not(Arc<Node<T>>),
-    All(Vec<Arc<Node<T>>>),
-    Any(Vec<Arc<Node<T>>>),
+    Not(Box<Node<T>>),
+    All(Vec<Node<T>>),
+    Any(Vec<Node<T>>),
+    /// A part that another condition has too.
+    Shared(Arc<Node<T>>),
     /// A field against a value: what most conditions are.
-    Field(AnyField<T>, Comparison, Value<'static>),
+    Field(AnyField<T>, Tester<T>),
     Compare(Operand<T>, Comparison, Operand<T>),
     Like(Operand<T>, Pattern),
     Between(Operand<T>, Operand<T>, Operand<T>),
@@ -49,29 +51,47 @@ pub(super) enum Node<T> {
 }
 
 impl Comparison {
-    fn holds(self, order: Ordering) -> bool {
+    fn accepts(self) -> Accepts {
         match self {
-            Self::Equal => order.is_eq(),
-            Self::NotEqual => order.is_ne(),
-            Self::Less => order.is_lt(),
-            Self::AtMost => order.is_le(),
-            Self::Greater => order.is_gt(),
-            Self::AtLeast => order.is_ge(),
+            Self::Equal => Accepts::EQUAL,
+            Self::NotEqual => Accepts::UNEQUAL,
+            Self::Less => Accepts::LESS,
+            Self::AtMost => Accepts::LESS.or(Accepts::EQUAL),
+            Self::Greater => Accepts::GREATER,
+            Self::AtLeast => Accepts::GREATER.or(Accepts::EQUAL),
         }
+    }
+
+    fn holds(self, order: Ordering) -> bool {
+        self.accepts().accepts(order)
+    }
+}
+
+impl<T: 'static> Node<T> {
+    pub(super) fn field(field: AnyField<T>, comparison: Comparison, value: Value<'static>) -> Self {
+        let tester = field.tester(comparison.accepts(), value);
+        Self::Field(field, tester)
     }
 }
 
 impl<T> Node<T> {
+    /// Most nodes are tests of one field, which are worth no more than a call.
+    #[inline]
     fn test(&self, item: &T) -> Option<bool> {
+        match self {
+            Self::Field(_, tester) => tester(item),
+            other => other.test_whole(item),
+        }
+    }
+
+    fn test_whole(&self, item: &T) -> Option<bool> {
         match self {
             Self::Always(flag) => Some(*flag),
             Self::Not(node) => node.test(item).map(|flag| !flag),
+            Self::Shared(node) => node.test(item),
             Self::All(nodes) => until(nodes, item, false),
             Self::Any(nodes) => until(nodes, item, true),
-            Self::Field(field, comparison, value) => {
-                let order = field.compare(item, value)?;
-                Some(comparison.holds(order))
-            }
+            Self::Field(_, tester) => tester(item),
             Self::Compare(left, comparison, right) => {
                 let order = left.value(item).compare(&right.value(item))?;
                 Some(comparison.holds(order))
@@ -107,6 +127,7 @@ impl<T> Node<T> {
         match self {
             Self::Always(_) => {}
             Self::Not(node) => node.read_fields(fields),
+            Self::Shared(node) => node.read_fields(fields),
             Self::All(nodes) | Self::Any(nodes) => {
                 nodes.iter().for_each(|node| node.read_fields(fields));
             }
@@ -131,7 +152,7 @@ impl<T> Node<T> {
 }
 
 /// Joins tests: one that comes out as `decisive` decides, else an unknown one makes all unknown.
-fn until<T>(nodes: &[Arc<Node<T>>], item: &T, decisive: bool) -> Option<bool> {
+fn until<T>(nodes: &[Node<T>], item: &T, decisive: bool) -> Option<bool> {
     let mut known = true;
     for node in nodes {
         match node.test(item) {
@@ -180,13 +201,19 @@ impl<T> Condition<T> {
     /// Both this and another.
     #[must_use]
     pub fn and(self, other: Self) -> Self {
-        Self::of(Node::All(vec![self.node, other.node]))
+        Self::of(Node::All(vec![
+            Node::Shared(self.node),
+            Node::Shared(other.node),
+        ]))
     }
 
     /// This, or another, or both.
     #[must_use]
     pub fn or(self, other: Self) -> Self {
-        Self::of(Node::Any(vec![self.node, other.node]))
+        Self::of(Node::Any(vec![
+            Node::Shared(self.node),
+            Node::Shared(other.node),
+        ]))
     }
 }
 
@@ -195,7 +222,7 @@ impl<T> std::ops::Not for Condition<T> {
     type Output = Self;
 
     fn not(self) -> Self {
-        Self::of(Node::Not(self.node))
+        Self::of(Node::Not(Box::new(Node::Shared(self.node))))
     }
 }
 

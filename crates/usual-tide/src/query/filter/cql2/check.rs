@@ -10,11 +10,13 @@ use crate::query::lookup::{FieldLookup, nearest};
 use crate::text::Folding;
 use rust_decimal::Decimal;
 use std::str::FromStr;
-use std::sync::Arc;
 
 type Checked<T> = Result<T, FilterTextError>;
 
-pub(super) fn check<T>(test: &Test, fields: &impl FieldLookup<T>) -> Checked<Condition<T>> {
+pub(super) fn check<T: 'static>(
+    test: &Test,
+    fields: &impl FieldLookup<T>,
+) -> Checked<Condition<T>> {
     let node = Checker { fields }.test(test)?;
     Ok(Condition::of(node))
 }
@@ -31,15 +33,12 @@ struct Typed<T> {
 }
 
 impl<L> Checker<'_, L> {
-    fn test<T>(&self, test: &Test) -> Checked<Node<T>>
+    fn test<T: 'static>(&self, test: &Test) -> Checked<Node<T>>
     where
         L: FieldLookup<T>,
     {
-        let all = |tests: &[Test]| -> Checked<Vec<Arc<Node<T>>>> {
-            tests
-                .iter()
-                .map(|test| self.test(test).map(Arc::new))
-                .collect()
+        let all = |tests: &[Test]| -> Checked<Vec<Node<T>>> {
+            tests.iter().map(|test| self.test(test)).collect()
         };
         let (negated, node) = match test {
             Test::Always(flag) => (false, Node::Always(*flag)),
@@ -50,7 +49,7 @@ impl<L> Checker<'_, L> {
                 let (left, right) = pair(self.term(left)?, self.term(right)?)?;
                 let node = match (left.operand, right.operand) {
                     (Operand::Field(field), Operand::Literal(value)) => {
-                        Node::Field(field, *comparison, value)
+                        Node::field(field, *comparison, value)
                     }
                     (left, right) => Node::Compare(left, *comparison, right),
                 };
@@ -91,7 +90,7 @@ impl<L> Checker<'_, L> {
             Test::IsNull { negated, term } => (*negated, Node::IsMissing(self.term(term)?.operand)),
         };
         Ok(if negated {
-            Node::Not(Arc::new(node))
+            Node::Not(Box::new(node))
         } else {
             node
         })

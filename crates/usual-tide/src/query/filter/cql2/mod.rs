@@ -61,7 +61,7 @@ impl FilterText {
     /// # Errors
     ///
     /// Those of [`check`](Self::check).
-    pub fn check_with<T>(
+    pub fn check_with<T: 'static>(
         &self,
         fields: &impl FieldLookup<T>,
     ) -> Result<Condition<T>, FilterTextError> {
