@@ -1,6 +1,6 @@
 //! What `#[item(...)]` says of a field.
 
-use syn::{Field, Ident, LitStr, Result, ext::IdentExt, spanned::Spanned};
+use syn::{Field, Ident, LitStr, Path, Result, ext::IdentExt, spanned::Spanned};
 
 /// A field of the struct, with what was said of it.
 pub(crate) struct Described<'a> {
@@ -10,6 +10,8 @@ pub(crate) struct Described<'a> {
     pub(crate) key: bool,
     pub(crate) nested: bool,
     pub(crate) skip: bool,
+    pub(crate) search: bool,
+    pub(crate) format: Option<Path>,
 }
 
 impl<'a> Described<'a> {
@@ -21,6 +23,8 @@ impl<'a> Described<'a> {
             key: false,
             nested: false,
             skip: false,
+            search: false,
+            format: None,
         };
         for attribute in field.attrs.iter().filter(|a| a.path().is_ident("item")) {
             attribute.parse_nested_meta(|meta| {
@@ -30,6 +34,10 @@ impl<'a> Described<'a> {
                     described.nested = true;
                 } else if meta.path.is_ident("skip") {
                     described.skip = true;
+                } else if meta.path.is_ident("search") {
+                    described.search = true;
+                } else if meta.path.is_ident("format") {
+                    described.format = Some(meta.value()?.parse()?);
                 } else if meta.path.is_ident("rename") {
                     let name: LitStr = meta.value()?.parse()?;
                     described.name = name.value();
@@ -38,16 +46,24 @@ impl<'a> Described<'a> {
                     }
                 } else {
                     return Err(meta.error(
-                        "unknown attribute: a field can be marked `key`, `nested`, `skip` or `rename = \"name\"`",
+                        "unknown attribute: a field can be marked `key`, `nested`, `skip`, `search`, \
+                         `format = function` or `rename = \"name\"`",
                     ));
                 }
                 Ok(())
             })?;
         }
-        if described.nested && described.skip {
+        let shown = described.nested || described.search || described.format.is_some();
+        if described.skip && shown {
             return Err(syn::Error::new(
                 field.span(),
-                "a field is either `nested` or `skip`",
+                "a field that is marked `skip` is nothing else: it is not read, shown or searched",
+            ));
+        }
+        if described.nested && described.search {
+            return Err(syn::Error::new(
+                field.span(),
+                "mark the fields of the nested type with `search`, not the whole",
             ));
         }
         Ok(described)

@@ -146,11 +146,19 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
                 |item: &mut Self| &mut item.#ident,
             )
         };
+        let shown = field
+            .format
+            .as_ref()
+            .map(|format| quote! { |item: &Self| #format(&item.#ident) });
         if field.nested {
-            quote! { fields.extend(#accessor.nested()); }
-        } else {
-            quote! { fields.push(::usual_tide::AnyField::from(#accessor)); }
+            let whole = shown.map(|shown| {
+                quote! { fields.push(::usual_tide::AnyField::shown_only(#name, #shown)); }
+            });
+            return quote! { #whole fields.extend(#accessor.nested()); };
         }
+        let shown = shown.map(|shown| quote! { .shown_as(#shown) });
+        let searched = field.search.then(|| quote! { .searched() });
+        quote! { fields.push(::usual_tide::AnyField::from(#accessor)#shown #searched); }
     });
     // With type parameters it holds where the types of the fields allow it.
     let mut generics = input.generics.clone();

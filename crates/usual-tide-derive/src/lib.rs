@@ -15,6 +15,9 @@ use proc_macro::TokenStream;
 /// - `#[item(nested)]`: the field's type derives `Fields`, and its fields get dotted names.
 /// - `#[item(skip)]`: the field is kept out of `Fields::fields`; its type can be anything.
 /// - `#[item(rename = "name")]`: the field goes by another name.
+/// - `#[item(search)]`: a search looks into the field.
+/// - `#[item(format = function)]`: the field is shown as the text that `fn(&FieldType) -> String` gives; it
+///   is typed as before. A nested field gets a field of its own by that, which is shown and not written.
 #[proc_macro_derive(Item, attributes(item))]
 pub fn derive_item(input: TokenStream) -> TokenStream {
     let input = syn::parse_macro_input!(input as syn::DeriveInput);

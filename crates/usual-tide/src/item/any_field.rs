@@ -6,6 +6,7 @@ use super::input::InputError;
 use super::path::FieldPath;
 use super::tester::{Accepts, Tester};
 use super::value::{Kind, Value};
+use super::way::{ShownAs, ShownOnly, Way};
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -31,40 +32,7 @@ use std::sync::Arc;
 pub struct AnyField<T> {
     name: Arc<str>,
     way: Arc<dyn Way<T>>,
-}
-
-/// How a field is read and written.
-pub(crate) trait Way<T>: Send + Sync {
-    fn kind(&self) -> Kind;
-    fn value<'a>(&self, item: &'a T) -> Value<'a>;
-    fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError>;
-    fn shown(&self, item: &T) -> String;
-    fn typed(&self, item: &T) -> String;
-    fn read(&self, item: &mut T, text: &str) -> Result<(), InputError>;
-    /// Gives one item the other's field, exactly.
-    fn copy(&self, from: &T, to: &mut T);
-    /// Compares with a value, as [`Value::compare`] does.
-    fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
-        self.value(item).compare(value)
-    }
-    /// Whether the field equals a value.
-    fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
-        self.compare(item, value).map(Ordering::is_eq)
-    }
-    /// A test of the field against a value, to be run on many items.
-    fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<T>
-    where
-        Self: 'static,
-    {
-        match accepts {
-            Accepts::EQUAL => Box::new(move |item| self.equals(item, &value)),
-            Accepts::UNEQUAL => Box::new(move |item| self.equals(item, &value).map(|same| !same)),
-            _ => Box::new(move |item| {
-                let order = self.compare(item, &value)?;
-                Some(accepts.accepts(order))
-            }),
-        }
-    }
+    searched: bool,
 }
 
 impl<T> AnyField<T> {
@@ -72,7 +40,48 @@ impl<T> AnyField<T> {
         Self {
             name: name.into(),
             way: Arc::new(way),
+            searched: false,
         }
+    }
+
+    /// A field that is shown and cannot be written: something made from other fields.
+    pub fn shown_only(name: &str, show: impl Fn(&T) -> String + Send + Sync + 'static) -> Self
+    where
+        T: 'static,
+    {
+        Self::new(name, ShownOnly(show))
+    }
+
+    /// The same field, shown as another text; it is typed as before.
+    #[must_use]
+    pub fn shown_as(self, show: impl Fn(&T) -> String + Send + Sync + 'static) -> Self
+    where
+        T: 'static,
+    {
+        let inner = Arc::clone(&self.way);
+        Self {
+            way: Arc::new(ShownAs { inner, show }),
+            ..self
+        }
+    }
+
+    /// The same field, marked to be looked into by a search.
+    #[must_use]
+    pub fn searched(self) -> Self {
+        Self {
+            searched: true,
+            ..self
+        }
+    }
+
+    /// Whether the field cannot be written, because it is made from others.
+    pub fn is_read_only(&self) -> bool {
+        self.way.is_read_only()
+    }
+
+    /// Whether a search looks into the field.
+    pub fn is_searched(&self) -> bool {
+        self.searched
     }
 
     /// The field's name, dotted where it is nested.
@@ -160,6 +169,7 @@ impl<T> Clone for AnyField<T> {
         Self {
             name: Arc::clone(&self.name),
             way: Arc::clone(&self.way),
+            searched: self.searched,
         }
     }
 }
@@ -176,142 +186,5 @@ impl<T> fmt::Debug for AnyField<T> {
 impl<T: 'static, V: FieldValue> From<Field<T, V>> for AnyField<T> {
     fn from(field: Field<T, V>) -> Self {
         Self::new(field.name(), field)
-    }
-}
-
-impl<T: 'static, V: FieldValue> Way<T> for Field<T, V> {
-    fn kind(&self) -> Kind {
-        V::KIND
-    }
-
-    fn value<'a>(&self, item: &'a T) -> Value<'a> {
-        self.get(item).value()
-    }
-
-    fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError> {
-        *self.get_mut(item) = V::from_value(value)?;
-        Ok(())
-    }
-
-    fn shown(&self, item: &T) -> String {
-        self.get(item).shown()
-    }
-
-    fn typed(&self, item: &T) -> String {
-        self.get(item).typed()
-    }
-
-    fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
-        *self.get_mut(item) = V::read(text)?;
-        Ok(())
-    }
-
-    fn copy(&self, from: &T, to: &mut T) {
-        *self.get_mut(to) = self.get(from).clone();
-    }
-
-    fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
-        self.get(item).compare_to(value)
-    }
-
-    fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
-        self.get(item).equals(value)
-    }
-
-    fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<T> {
-        V::tester(self.getter(), accepts, value)
-    }
-}
-
-/// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
-/// so for a type that stands in an item as a nested field.
-///
-/// ```
-/// use usual_tide::{Fields, Item};
-///
-/// #[derive(Clone, PartialEq, Fields)]
-/// struct Fee { amount: String, currency: String }
-///
-/// #[derive(Clone, PartialEq, Item)]
-/// struct Piece { #[item(key)] id: u32, #[item(nested)] fee: Fee }
-///
-/// let names: Vec<String> = Piece::fields().iter().map(|field| field.name().to_owned()).collect();
-/// assert_eq!(names, ["id", "fee.amount", "fee.currency"]);
-/// ```
-pub trait Fields: Sized + 'static {
-    /// The fields, in the order of their definition; those of nested types by dotted names.
-    fn fields() -> Vec<AnyField<Self>>;
-
-    /// The field with a name.
-    fn field_named(name: &str) -> Option<AnyField<Self>> {
-        Self::fields()
-            .into_iter()
-            .find(|field| field.name() == name)
-    }
-
-    /// The field at a path, as [`Item::changed_fields`](crate::Item::changed_fields) names it.
-    fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
-        Self::fields()
-            .into_iter()
-            .find(|field| field.path() == *path)
-    }
-
-    /// Which fields differ in a later version.
-    fn differing(&self, later: &Self) -> Vec<FieldPath>;
-}
-
-impl<T: 'static, V: Fields + Clone> Field<T, V> {
-    /// The fields of a nested type as fields of the whole.
-    pub fn nested(self) -> Vec<AnyField<T>> {
-        let within = |inner: AnyField<V>| {
-            let name = format!("{}.{}", self.name(), inner.name());
-            AnyField::new(name, Within { outer: self, inner })
-        };
-        V::fields().into_iter().map(within).collect()
-    }
-}
-
-/// A field of a nested type.
-struct Within<T, V> {
-    outer: Field<T, V>,
-    inner: AnyField<V>,
-}
-
-impl<T, V: Clone + 'static> Way<T> for Within<T, V> {
-    fn kind(&self) -> Kind {
-        self.inner.kind()
-    }
-
-    fn value<'a>(&self, item: &'a T) -> Value<'a> {
-        self.inner.value(self.outer.get(item))
-    }
-
-    fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError> {
-        self.inner.set(self.outer.get_mut(item), value)
-    }
-
-    fn shown(&self, item: &T) -> String {
-        self.inner.shown(self.outer.get(item))
-    }
-
-    fn typed(&self, item: &T) -> String {
-        self.inner.typed(self.outer.get(item))
-    }
-
-    fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
-        self.inner.read(self.outer.get_mut(item), text)
-    }
-
-    fn copy(&self, from: &T, to: &mut T) {
-        self.inner
-            .copy(self.outer.get(from), self.outer.get_mut(to));
-    }
-
-    fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
-        self.inner.compare(self.outer.get(item), value)
-    }
-
-    fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
-        self.inner.equals(self.outer.get(item), value)
     }
 }

@@ -6,6 +6,7 @@ mod compare;
 mod field;
 mod field_types;
 mod field_value;
+mod fields;
 mod generate;
 mod input;
 mod keys;
@@ -13,13 +14,13 @@ mod path;
 mod rules;
 mod tester;
 mod value;
+mod way;
 
-#[cfg(feature = "record")]
-pub(crate) use any_field::Way;
-pub use any_field::{AnyField, Fields};
+pub use any_field::AnyField;
 pub(crate) use arena::{Arena, Snapshot};
 pub use field::Field;
 pub use field_value::FieldValue;
+pub use fields::Fields;
 pub use generate::KeyCounter;
 #[cfg(feature = "uuid")]
 pub use generate::uuid_key;
@@ -31,6 +32,8 @@ pub use rules::{BrokenRule, FailedField, Rules};
 pub(crate) use rules::{Checked, describe};
 pub(crate) use tester::{Accepts, Tester};
 pub use value::{Kind, Value};
+#[cfg(feature = "record")]
+pub(crate) use way::Way;
 
 use std::fmt::Debug;
 use std::hash::Hash;

@@ -32,6 +32,8 @@ use std::sync::Arc;
 pub struct Condition<T> {
     node: Arc<Node<T>>,
     fields: Arc<[AnyField<T>]>,
+    /// Whether these are all that it reads.
+    knows_fields: bool,
 }
 
 pub(super) enum Node<T> {
@@ -48,7 +50,12 @@ pub(super) enum Node<T> {
     Between(Operand<T>, Operand<T>, Operand<T>),
     In(Operand<T>, Vec<Operand<T>>),
     IsMissing(Operand<T>),
+    /// A closure of the app's.
+    Own(Own<T>),
 }
+
+/// A closure of the app's.
+type Own<T> = Arc<dyn Fn(&T) -> bool + Send + Sync>;
 
 impl Comparison {
     fn accepts(self) -> Accepts {
@@ -119,13 +126,14 @@ impl<T> Node<T> {
                 known.then_some(false)
             }
             Self::IsMissing(operand) => Some(operand.value(item).is_missing()),
+            Self::Own(test) => Some(test(item)),
         }
     }
 
     /// The fields that it reads, each perhaps several times.
     fn read_fields(&self, fields: &mut Vec<AnyField<T>>) {
         match self {
-            Self::Always(_) => {}
+            Self::Always(_) | Self::Own(_) => {}
             Self::Not(node) => node.read_fields(fields),
             Self::Shared(node) => node.read_fields(fields),
             Self::All(nodes) | Self::Any(nodes) => {
@@ -185,6 +193,52 @@ impl<T> Condition<T> {
         Self {
             node: Arc::new(node),
             fields: names.into(),
+            knows_fields: true,
+        }
+    }
+
+    /// A closure as a condition, to be joined with others. Since nobody knows which fields it reads, it is
+    /// asked again whatever is edited.
+    pub fn by(test: impl Fn(&T) -> bool + Send + Sync + 'static) -> Self {
+        Self {
+            knows_fields: false,
+            ..Self::of(Node::Own(Arc::new(test)))
+        }
+    }
+
+    /// A closure that reads these fields alone: an edit of others asks nothing of it.
+    ///
+    /// ```
+    /// # use usual_tide::{Condition, Item};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String, fired: bool }
+    /// let long = Condition::by_fields([Piece::TITLE.into()], |piece: &Piece| piece.title.len() > 12);
+    /// let waiting_and_long = Piece::FIRED.is(false).and(long);
+    /// assert_eq!(waiting_and_long.fields().len(), 2);
+    /// ```
+    pub fn by_fields(
+        fields: impl IntoIterator<Item = AnyField<T>>,
+        test: impl Fn(&T) -> bool + Send + Sync + 'static,
+    ) -> Self {
+        Self {
+            fields: fields.into_iter().collect(),
+            ..Self::of(Node::Own(Arc::new(test)))
+        }
+    }
+
+    /// Joined from two, with all that both read.
+    fn joined(self, other: Self, join: fn(Vec<Node<T>>) -> Node<T>) -> Self {
+        let mut fields: Vec<AnyField<T>> = self.fields.to_vec();
+        for field in other.fields.iter() {
+            if fields.iter().all(|known| known.name() != field.name()) {
+                fields.push(field.clone());
+            }
+        }
+        let parts = vec![Node::Shared(self.node), Node::Shared(other.node)];
+        Self {
+            node: Arc::new(join(parts)),
+            fields: fields.into(),
+            knows_fields: self.knows_fields && other.knows_fields,
         }
     }
 
@@ -193,7 +247,12 @@ impl<T> Condition<T> {
         self.node.test(item)
     }
 
-    /// The fields that it reads.
+    /// Whether an edit from one version of an item to a later one can make no difference.
+    pub(super) fn is_blind(&self, before: &T, after: &T) -> bool {
+        self.knows_fields && self.fields.iter().all(|field| field.is_same(before, after))
+    }
+
+    /// The fields that it reads, those of closures as far as they were named.
     pub fn fields(&self) -> &[AnyField<T>] {
         &self.fields
     }
@@ -201,19 +260,13 @@ impl<T> Condition<T> {
     /// Both this and another.
     #[must_use]
     pub fn and(self, other: Self) -> Self {
-        Self::of(Node::All(vec![
-            Node::Shared(self.node),
-            Node::Shared(other.node),
-        ]))
+        self.joined(other, Node::All)
     }
 
     /// This, or another, or both.
     #[must_use]
     pub fn or(self, other: Self) -> Self {
-        Self::of(Node::Any(vec![
-            Node::Shared(self.node),
-            Node::Shared(other.node),
-        ]))
+        self.joined(other, Node::Any)
     }
 }
 
@@ -222,7 +275,11 @@ impl<T> std::ops::Not for Condition<T> {
     type Output = Self;
 
     fn not(self) -> Self {
-        Self::of(Node::Not(Box::new(Node::Shared(self.node))))
+        let node = Node::Not(Box::new(Node::Shared(self.node)));
+        Self {
+            node: Arc::new(node),
+            ..self
+        }
     }
 }
 
@@ -231,6 +288,7 @@ impl<T> Clone for Condition<T> {
         Self {
             node: Arc::clone(&self.node),
             fields: Arc::clone(&self.fields),
+            knows_fields: self.knows_fields,
         }
     }
 }

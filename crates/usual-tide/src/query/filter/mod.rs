@@ -37,8 +37,6 @@ impl<T> Filter<T> for Condition<T> {
     }
 
     fn is_blind_to(&self, before: &T, after: &T) -> bool {
-        self.fields()
-            .iter()
-            .all(|field| field.is_same(before, after))
+        self.is_blind(before, after)
     }
 }

@@ -186,7 +186,8 @@ fn merge<T: Item + Fields>(
     let mut overlapping = Vec::new();
     for path in draft.changed_fields() {
         let collides = their_fields.iter().any(|other| other.overlaps(&path));
-        match T::field_at(&path).filter(|_| !collides) {
+        let field = T::field_at(&path).filter(|field| !collides && !field.is_read_only());
+        match field {
             Some(field) => field.copy(&draft.mine, &mut merged),
             None if is_same(&path, &draft.mine, theirs) => {}
             None => overlapping.push(path),
@@ -223,7 +224,7 @@ impl<T: Item + Fields> Draft<T> {
         if prefer == Prefer::Mine {
             let mut unnamed = conflict.overlapping.is_empty();
             for path in &conflict.overlapping {
-                match T::field_at(path) {
+                match T::field_at(path).filter(|field| !field.is_read_only()) {
                     Some(field) => field.copy(&conflict.mine, &mut mine),
                     None => unnamed = true,
                 }

@@ -1,0 +1,56 @@
+//! Types with named fields.
+
+use super::any_field::AnyField;
+use super::field::Field;
+use super::path::FieldPath;
+use super::way::Within;
+
+/// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
+/// so for a type that stands in an item as a nested field.
+///
+/// ```
+/// use usual_tide::{Fields, Item};
+///
+/// #[derive(Clone, PartialEq, Fields)]
+/// struct Fee { amount: String, currency: String }
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, #[item(nested)] fee: Fee }
+///
+/// let names: Vec<String> = Piece::fields().iter().map(|field| field.name().to_owned()).collect();
+/// assert_eq!(names, ["id", "fee.amount", "fee.currency"]);
+/// ```
+pub trait Fields: Sized + 'static {
+    /// The fields, in the order of their definition; those of nested types by dotted names.
+    fn fields() -> Vec<AnyField<Self>>;
+
+    /// The field with a name.
+    fn field_named(name: &str) -> Option<AnyField<Self>> {
+        Self::fields()
+            .into_iter()
+            .find(|field| field.name() == name)
+    }
+
+    /// The field at a path, as [`Item::changed_fields`](crate::Item::changed_fields) names it.
+    fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
+        Self::fields()
+            .into_iter()
+            .find(|field| field.path() == *path)
+    }
+
+    /// Which fields differ in a later version.
+    fn differing(&self, later: &Self) -> Vec<FieldPath>;
+}
+
+impl<T: 'static, V: Fields + Clone> Field<T, V> {
+    /// The fields of a nested type as fields of the whole.
+    pub fn nested(self) -> Vec<AnyField<T>> {
+        let within = |inner: AnyField<V>| {
+            let name = format!("{}.{}", self.name(), inner.name());
+            let searched = inner.is_searched();
+            let field = AnyField::new(name, Within { outer: self, inner });
+            if searched { field.searched() } else { field }
+        };
+        V::fields().into_iter().map(within).collect()
+    }
+}
