@@ -90,7 +90,16 @@ fn a_row_in_a_draft_does_not_jump_and_leaves_in_one_change_set_when_it_is_commit
         .from_source(|store| store.edit(&3, |piece| piece.fired = true))
         .unwrap();
 
+    // A list in which the row arrives meanwhile holds it too.
+    let tall = store.bind(Query::new().filter(Piece::HEIGHT_MM.is(Some(400))));
+    for (height, rows) in [(400, &[3][..]), (90, &[3])] {
+        let measured = |piece: &mut Piece| piece.height_mm = Some(height);
+        store.from_source(|store| store.edit(&3, measured)).unwrap();
+        assert_eq!(ids(&store, tall), rows);
+    }
+
     let done = store.commit(&mut draft).unwrap();
+    assert!(ids(&store, tall).is_empty());
     assert_eq!(done.written[0].as_str(), "/title");
     assert_eq!(done.merged[0].as_str(), "/fired");
     let set = feed.read(&store).unwrap().unwrap();

@@ -39,7 +39,7 @@ fn compare<T>(
 }
 
 fn typed(rows: usize, report: &mut Report) {
-    let name = "CQL2 text of three comparisons, structs";
+    let name = "three comparisons as CQL2 text, structs";
     if !report.wants(name) {
         return;
     }
@@ -50,7 +50,7 @@ fn typed(rows: usize, report: &mut Report) {
 }
 
 fn records(rows: usize, report: &mut Report) {
-    let name = "CQL2 text of three comparisons, records";
+    let name = "three comparisons as CQL2 text, records";
     if !report.wants(name) {
         return;
     }

@@ -69,6 +69,7 @@ impl<T: Item> Store<T> {
             let done = edits(self)?;
             if self.journal.depth == 1 {
                 self.follow_steps();
+                self.hold_anew();
             }
             Ok(done)
         }));

@@ -102,7 +102,6 @@ impl<T: Item> Store<T> {
             let (state, context) = store.list_state_mut(list)?;
             let query = change(state.query().clone());
             state.requery(query, context);
-            store.hold_anew();
             Ok(())
         })
     }
@@ -119,8 +118,8 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Holds an item's rows: in every list that shows it now, it keeps its place and stays visible,
-    /// whatever its item becomes, until it is released. Meant for a row that is being edited.
+    /// Holds an item's rows: in every list that shows it, now or later, it keeps its place and stays
+    /// visible, whatever its item becomes, until it is released. Meant for a row that is being edited.
     ///
     /// Moving the item itself still moves the row. A held row in a list that is sorted anew is placed
     /// by its item of that moment.
@@ -184,8 +183,11 @@ impl<T: Item> Store<T> {
         Ok(())
     }
 
-    /// Holds the rows of open drafts in lists that have begun to show them.
-    fn hold_anew(&mut self) {
+    /// Holds the rows that are to be held in lists that have begun to show them.
+    pub(super) fn hold_anew(&mut self) {
+        if self.standing.drafts.is_empty() && self.standing.held.is_empty() {
+            return;
+        }
         for slot in self.standing.all_held() {
             self.hold_row(slot);
         }

@@ -12,7 +12,8 @@ use unicode_segmentation::UnicodeSegmentation;
 /// What an item must hold to be accepted, field by field.
 ///
 /// A store checks its rules on every add and edit, and a draft as it goes; the error lists every
-/// field that failed. What comes from the source is not checked: it is there already. A missing
+/// field that failed. What comes from the source is not checked: it is there already; nor is what an undo
+/// gives back. A missing
 /// value breaks no rule but [`required`](Self::required).
 ///
 /// ```
