@@ -25,5 +25,7 @@ shot demo "usual-tide demo | head -n 34" "usual-tide demo"
 shot demo-end "usual-tide demo | tail -n 34" "usual-tide demo"
 shot show "usual-tide show demo/pieces.json --sort -height_mm,title --numbered | head -n 34" \
     "usual-tide show demo/pieces.json --sort -height_mm,title --numbered"
+shot search "usual-tide show demo/pieces.json --filter 'fired = FALSE AND height_mm < 260' --search 'cafe' --sort due,title; \
+    usual-tide show demo/pieces.json --filter 'heigth_mm < 150'"
 shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json | tail -n 34" \
     "usual-tide compare demo/pieces.json demo/pieces-later.json"

@@ -18,6 +18,7 @@ pub(crate) enum Command {
     #[command(after_help = "\
 Examples:
   usual-tide show demo/pieces.json --sort -height_mm,title
+  usual-tide show demo/pieces.json --search \"cafe plate\"
   usual-tide show demo/pieces.json --filter \"fired = FALSE AND CASEI(title) LIKE '%bowl'\"")]
     Show(Show),
     /// What turns the rows of one file into the rows of another.
@@ -63,6 +64,10 @@ pub(crate) struct QueryOptions {
     /// Show only items for which this is true: a filter in CQL2, such as `fired = FALSE AND height_mm > 200`.
     #[arg(long, value_name = "CQL2")]
     pub(crate) filter: Option<String>,
+    /// Show only items that hold all of these words, each in any field that holds text. Case and accents do
+    /// not count.
+    #[arg(long, value_name = "WORDS")]
+    pub(crate) search: Option<String>,
     /// Fields to sort by, with commas between; a `-` before a field makes it descend. Names are dotted
     /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
     #[arg(long, value_name = "FIELDS", allow_hyphen_values = true)]

@@ -4,7 +4,7 @@ use crate::args::QueryOptions;
 use crate::error::CommandError;
 use std::io::Read;
 use usual_tide::record::{FieldName, Record, Schema, Shape, parse, parse_as};
-use usual_tide::{FilterText, Query, Sort};
+use usual_tide::{FieldLookup, FilterText, Kind, Query, Search, Sort};
 
 /// The items of a file, in its order.
 pub(crate) fn read(file: &str, key: &str) -> Result<Vec<Record>, CommandError> {
@@ -67,6 +67,16 @@ pub(crate) fn query(
         } else {
             filter.check_with(&schema)?
         });
+    }
+    if let Some(text) = &options.search {
+        let holds_text = |(name, kind)| {
+            let text = matches!(kind, Kind::Text | Kind::Any);
+            text.then(|| schema.field(name)).flatten()
+        };
+        query = query.search(Search::in_fields(
+            text,
+            schema.fields().filter_map(holds_text),
+        ));
     }
     if let Some(text) = &options.sort {
         query = query.sort(if nothing {

@@ -212,6 +212,27 @@ fn a_filter_shows_what_it_says() {
 }
 
 #[test]
+fn a_search_finds_words_whatever_their_case_and_accents_and_marks_them() {
+    let arguments = ["show", &demo("pieces.json"), "--search", "CAFE strumpf"];
+    let plain = stdout(&run(&arguments));
+    let rows: Vec<&str> = plain
+        .lines()
+        .skip(1)
+        .filter(|line| line.starts_with("P-"))
+        .collect();
+    assert!(!rows.is_empty());
+    assert!(
+        rows.iter()
+            .all(|row| row.contains("Café") && row.contains("Strümpfel"))
+    );
+    let coloured = command(&arguments)
+        .env("CLICOLOR_FORCE", "1")
+        .output()
+        .unwrap();
+    assert!(stdout(&coloured).contains("\u{1b}[1m\u{1b}[4mCafé\u{1b}[0m"));
+}
+
+#[test]
 fn the_demo_ends_in_step() {
     let output = run(&["demo"]);
     assert!(output.status.success());

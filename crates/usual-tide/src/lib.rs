@@ -60,8 +60,8 @@ pub use list::{
     Version,
 };
 pub use query::{
-    Condition, FieldLookup, Filter, FilterProblem, FilterText, FilterTextError, Query, Sort,
-    SortProblem, SortRank, SortTextError, SortValue,
+    Condition, FieldLookup, Filter, FilterProblem, FilterText, FilterTextError, Query, Search,
+    Sort, SortProblem, SortRank, SortTextError, SortValue,
 };
 #[cfg(feature = "stream")]
 pub use store::ChangeStream;

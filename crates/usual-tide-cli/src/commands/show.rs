@@ -8,8 +8,8 @@ use anstyle::Style;
 use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
-use usual_tide::Store;
 use usual_tide::record::Record;
+use usual_tide::{Search, Store};
 
 /// Blanks between columns.
 const GAP: usize = 2;
@@ -35,7 +35,8 @@ pub(crate) fn run(show: &Show) -> Result<String, CommandError> {
         Format::Text => {
             let items: Vec<&Arc<Record>> = rows.items().collect();
             let number = |row| rows.number(row);
-            Ok(table(&items, number, output::columns()))
+            let search = rows.query().searching();
+            Ok(table(&items, number, search, output::columns()))
         }
     }
 }
@@ -45,6 +46,8 @@ struct Column {
     cells: Vec<String>,
     width: usize,
     to_the_right: bool,
+    /// Whether a search looks into it.
+    holds_text: bool,
 }
 
 impl Column {
@@ -55,6 +58,7 @@ impl Column {
             cells,
             width: widest.max(width(heading)).min(WIDEST),
             to_the_right,
+            holds_text: false,
         }
     }
 }
@@ -63,6 +67,7 @@ impl Column {
 fn table(
     items: &[&Arc<Record>],
     number: impl Fn(usize) -> Option<usize>,
+    search: Option<&Search<Record>>,
     columns: usize,
 ) -> String {
     let mut shown: Vec<Column> = Vec::new();
@@ -75,7 +80,11 @@ fn table(
         let values = || items.iter().map(|item| item.members().get(&name));
         let numbers = values().flatten().all(|v| v.is_number() || v.is_null());
         let cells = values().map(|value| value.map(plain).unwrap_or_default());
-        shown.push(Column::new(&name, cells.collect(), numbers));
+        let holds_text = values().flatten().any(Value::is_string);
+        shown.push(Column {
+            holds_text,
+            ..Column::new(&name, cells.collect(), numbers)
+        });
     }
     let mut used = 0;
     let fits = shown.iter().take_while(|column| {
@@ -83,10 +92,14 @@ fn table(
         used <= columns + GAP
     });
     let fitting: Vec<&Column> = fits.collect();
-    let row = |cell: &dyn Fn(&Column) -> &str| {
-        let cells = fitting
-            .iter()
-            .map(|column| fitted(cell(column), column.width, column.to_the_right));
+    let row = |cell: &dyn Fn(&Column) -> &str, search: Option<&Search<Record>>| {
+        let cells = fitting.iter().map(|column| {
+            let cell = fitted(cell(column), column.width, column.to_the_right);
+            match search.filter(|_| column.holds_text) {
+                Some(search) => marked(&cell, search),
+                None => cell,
+            }
+        });
         cells
             .collect::<Vec<_>>()
             .join(&" ".repeat(GAP))
@@ -94,20 +107,37 @@ fn table(
             .to_owned()
     };
     let bold = Style::new().bold();
-    let mut text = format!("{bold}{}{bold:#}\n", row(&|column| &column.heading));
+    let mut text = String::new();
+    if !fitting.is_empty() {
+        let headings = row(&|column| &column.heading, None);
+        text.push_str(&format!("{bold}{headings}{bold:#}\n"));
+    }
     for at in 0..items.len() {
-        text.push_str(&row(&|column| &column.cells[at]));
+        text.push_str(&row(&|column| &column.cells[at], search));
         text.push('\n');
     }
     let left_out: Vec<&str> = shown[fitting.len()..]
         .iter()
         .map(|c| c.heading.as_str())
         .collect();
-    text.push_str(&format!("{} rows", items.len()));
+    let rows = if items.len() == 1 { "row" } else { "rows" };
+    text.push_str(&format!("{} {rows}", items.len()));
     if !left_out.is_empty() {
         text.push_str(&format!("; not shown: {}", left_out.join(", ")));
     }
     text + "\n"
+}
+
+/// A cell with the words that were searched for marked.
+fn marked(cell: &str, search: &Search<Record>) -> String {
+    let style = Style::new().bold().underline();
+    let (mut text, mut end) = (String::new(), 0);
+    for range in search.ranges(cell) {
+        text.push_str(&cell[end..range.start]);
+        text.push_str(&format!("{style}{}{style:#}", &cell[range.clone()]));
+        end = range.end;
+    }
+    text + &cell[end..]
 }
 
 /// The members that any item has, in the order in which they first occur.

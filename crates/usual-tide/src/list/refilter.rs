@@ -9,7 +9,7 @@ use crate::change::{Alignment, RowRun, Rows};
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
-use crate::query::Query;
+use crate::query::{Query, Scope};
 use std::sync::Arc;
 
 /// Above this share of rows (one in so many) the rows are laid anew instead of one run at a time.
@@ -108,11 +108,19 @@ impl<T: Item> ListState<T> {
     /// For each item, in source order, whether the filter lets it pass or it is held.
     fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> impl Iterator<Item = bool> {
         let held = |slot: &Slot| !self.held.is_empty() && self.held.contains_key(slot);
-        let hit = |slot: Slot| {
+        // One letter more in a search asks only the rows that matched, one less only the others.
+        let scope = query.scope(&self.query);
+        let matches = |slot: Slot| {
+            let shown = || self.rows.contains(slot);
+            match scope {
+                Scope::Narrower if !shown() => return false,
+                Scope::Wider if shown() => return true,
+                _ => {}
+            }
             let item = context.items.get(slot);
-            !context.is_concealed(slot)
-                && (item.is_some_and(|item| query.matches(item)) || held(&slot))
+            item.is_some_and(|item| query.matches(item))
         };
+        let hit = |slot: Slot| !context.is_concealed(slot) && (held(&slot) || matches(slot));
         let parts = in_parts(context.source.len(), |part| -> Vec<bool> {
             let rows = context.source.rows_from(context.source.cursor(part.start));
             rows.take(part.len()).map(hit).collect()

@@ -3,6 +3,7 @@
 mod any_value;
 mod filter;
 mod lookup;
+mod search;
 mod sort;
 mod sort_key;
 mod sort_text;
@@ -11,6 +12,7 @@ mod window;
 
 pub use filter::{Condition, Filter, FilterProblem, FilterText, FilterTextError};
 pub use lookup::FieldLookup;
+pub use search::Search;
 pub use sort::Sort;
 pub use sort_text::{SortProblem, SortTextError};
 pub use value::{SortRank, SortValue};
@@ -39,9 +41,20 @@ use std::sync::Arc;
 /// ```
 pub struct Query<T> {
     filter: Option<Arc<dyn Filter<T>>>,
+    search: Option<Arc<Search<T>>>,
     sort: Option<Sort<T>>,
     window: Window,
     numbered: bool,
+}
+
+/// How the rows that one query shows are known to lie to those of another, before any window.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Scope {
+    /// Every row of the new one is a row of the old one.
+    Narrower,
+    /// Every row of the old one is a row of the new one.
+    Wider,
+    Unknown,
 }
 
 impl<T> Query<T> {
@@ -49,6 +62,7 @@ impl<T> Query<T> {
     pub fn new() -> Self {
         Self {
             filter: None,
+            search: None,
             sort: None,
             window: Window::ALL,
             numbered: false,
@@ -71,6 +85,27 @@ impl<T> Query<T> {
     pub fn unfiltered(mut self) -> Self {
         self.filter = None;
         self
+    }
+
+    /// Shows only items that hold the words of a search, in place of an earlier search; the filter goes on.
+    ///
+    /// One letter more in a live query asks only the rows that are shown, one less only those that are not.
+    #[must_use]
+    pub fn search(mut self, search: Search<T>) -> Self {
+        self.search = Some(Arc::new(search));
+        self
+    }
+
+    /// Shows items whatever words they hold.
+    #[must_use]
+    pub fn unsearched(mut self) -> Self {
+        self.search = None;
+        self
+    }
+
+    /// The search, to mark what it found in the rows.
+    pub fn searching(&self) -> Option<&Search<T>> {
+        self.search.as_deref()
     }
 
     /// Sorts the rows, in place of an earlier sort. Rows that tie keep source order.
@@ -128,17 +163,42 @@ impl<T> Query<T> {
 
     pub(crate) fn matches(&self, item: &T) -> bool {
         self.filter.as_ref().is_none_or(|filter| filter.shows(item))
+            && self.search.as_ref().is_none_or(|search| search.finds(item))
     }
 
-    /// Whether an edit is known to make no difference to the filter.
+    /// Whether an edit is known to make no difference to filter and search.
     pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
-        self.filter
-            .as_ref()
-            .is_none_or(|filter| filter.is_blind_to(before, after))
+        let filter = self.filter.as_ref();
+        let search = self.search.as_ref();
+        filter.is_none_or(|filter| filter.is_blind_to(before, after))
+            && search.is_none_or(|search| search.is_blind_to(before, after))
     }
 
+    /// Whether some items may not be shown.
     pub(crate) fn has_filter(&self) -> bool {
-        self.filter.is_some()
+        self.filter.is_some() || self.search.is_some()
+    }
+
+    fn same_filter(&self, other: &Self) -> bool {
+        match (&self.filter, &other.filter) {
+            (None, None) => true,
+            (Some(one), Some(two)) => Arc::ptr_eq(one, two),
+            _ => false,
+        }
+    }
+
+    /// What is known of the rows of this query beside those of an earlier one.
+    pub(crate) fn scope(&self, earlier: &Self) -> Scope {
+        if !self.same_filter(earlier) {
+            return Scope::Unknown;
+        }
+        match (&self.search, &earlier.search) {
+            (Some(_), None) => Scope::Narrower,
+            (None, Some(_)) => Scope::Wider,
+            (Some(now), Some(before)) if now.narrows(before) => Scope::Narrower,
+            (Some(now), Some(before)) if before.narrows(now) => Scope::Wider,
+            _ => Scope::Unknown,
+        }
     }
 
     pub(crate) fn sorting(&self) -> Option<&Sort<T>> {
@@ -151,12 +211,12 @@ impl<T> Query<T> {
 
     /// Whether the other query is known to show the same rows before its window is laid over them.
     pub(crate) fn same_rows(&self, other: &Self) -> bool {
-        let same_filter = match (&self.filter, &other.filter) {
+        let same_search = match (&self.search, &other.search) {
             (None, None) => true,
             (Some(one), Some(two)) => Arc::ptr_eq(one, two),
             _ => false,
         };
-        same_filter && self.same_order(other)
+        same_search && self.same_filter(other) && self.same_order(other)
     }
 
     /// Whether the other query is known to order rows in the same way.
@@ -173,6 +233,7 @@ impl<T> Clone for Query<T> {
     fn clone(&self) -> Self {
         Self {
             filter: self.filter.clone(),
+            search: self.search.clone(),
             sort: self.sort.clone(),
             window: self.window,
             numbered: self.numbered,
@@ -190,6 +251,7 @@ impl<T> fmt::Debug for Query<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Query")
             .field("filtered", &self.filter.is_some())
+            .field("search", &self.search)
             .field("sort", &self.sort)
             .field("window", &self.window)
             .field("numbered", &self.numbered)

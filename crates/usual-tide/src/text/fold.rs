@@ -2,7 +2,7 @@
 
 use caseless::Caseless;
 use unicode_normalization::UnicodeNormalization;
-use unicode_normalization::char::is_combining_mark;
+use unicode_normalization::char::{canonical_combining_class, is_combining_mark};
 
 /// Which differences between two texts do not count.
 ///
@@ -59,4 +59,19 @@ impl Folding {
         }
         text.chars().nfd().filter(marks).nfc().collect()
     }
+}
+
+/// Text as a search sees it: without case, accents and width.
+///
+/// Compatibility decomposition and full case folding take case and width away (Unicode Standard, section
+/// 3.13; UAX #15). Of the marks those go that stand over, under or through a letter; those that make
+/// another letter or join two (combining classes 7 to 9: nukta, voicing of kana, virama) stay, in composed
+/// form, so that a letter is not found in another that is made from it.
+pub(super) fn searched(text: &str) -> String {
+    if text.is_ascii() {
+        return text.to_ascii_lowercase();
+    }
+    let stays = |letter: &char| matches!(canonical_combining_class(*letter), 0 | 7..=9);
+    let folded = text.chars().nfkd().default_case_fold().nfkd();
+    folded.filter(stays).nfc().collect()
 }

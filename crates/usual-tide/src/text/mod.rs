@@ -1,5 +1,7 @@
 //! Text as people compare it.
 
 mod fold;
+mod words;
 
 pub use fold::Folding;
+pub(crate) use words::Words;

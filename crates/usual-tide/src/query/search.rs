@@ -1,0 +1,120 @@
+//! Searches: rows that hold every word, in any of some fields.
+
+use crate::item::{AnyField, Fields, Value};
+use crate::text::Words;
+use std::fmt;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// Words that a row must hold, all of them, each in any of the fields that are looked into.
+///
+/// Case, accents and width do not count; Turkish dotless and dotted letters stay apart, and every sigma is
+/// one. Without words every row is shown.
+///
+/// ```
+/// use usual_tide::{Item, Query, Search};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, #[item(search)] title: String, #[item(search)] maker: String }
+///
+/// let search = Search::<Piece>::new("cafe mac");
+/// let piece = Piece { id: 1, title: "CAFÉ plate".into(), maker: "Oona Mac Crae".into() };
+/// assert!(search.finds(&piece));
+/// assert_eq!(search.ranges(&piece.title), [0..5]);
+/// let query = Query::new().search(search.at_word_start().min_length(2));
+/// # let _ = query;
+/// ```
+pub struct Search<T> {
+    text: Arc<str>,
+    words: Words,
+    shortest: usize,
+    at_start: bool,
+    fields: Arc<[AnyField<T>]>,
+}
+
+impl<T: Fields> Search<T> {
+    /// A search for the words of a text in the fields that are marked with `#[item(search)]`.
+    pub fn new(text: &str) -> Self {
+        let marked = T::fields().into_iter().filter(AnyField::is_searched);
+        Self::in_fields(text, marked)
+    }
+}
+
+impl<T> Search<T> {
+    /// A search for the words of a text in these fields.
+    pub fn in_fields(text: &str, fields: impl IntoIterator<Item = AnyField<T>>) -> Self {
+        Self {
+            text: text.into(),
+            words: Words::read(text, 1, false),
+            shortest: 1,
+            at_start: false,
+            fields: fields.into_iter().collect(),
+        }
+    }
+
+    /// Words count only where a word of the row's text starts.
+    #[must_use]
+    pub fn at_word_start(self) -> Self {
+        self.read_anew(|search| search.at_start = true)
+    }
+
+    /// Words of fewer characters are left out.
+    #[must_use]
+    pub fn min_length(self, characters: usize) -> Self {
+        self.read_anew(|search| search.shortest = characters)
+    }
+
+    fn read_anew(mut self, change: impl FnOnce(&mut Self)) -> Self {
+        change(&mut self);
+        self.words = Words::read(&self.text, self.shortest, self.at_start);
+        self
+    }
+
+    /// Whether an item holds all words. O(text).
+    pub fn finds(&self, item: &T) -> bool {
+        if self.words.is_empty() {
+            return true;
+        }
+        let mut found = vec![false; self.words.len()];
+        for field in self.fields.iter() {
+            match field.value(item) {
+                Value::Text(text) => self.words.note(&text, &mut found),
+                Value::Missing => {}
+                _ => self.words.note(&field.shown(item), &mut found),
+            }
+            if found.iter().all(|found| *found) {
+                return true;
+            }
+        }
+        false
+    }
+
+    /// Where the words stand in a text that a row shows, to mark them: ranges of bytes on the boundaries
+    /// of what a person sees as characters, ascending and apart.
+    pub fn ranges(&self, text: &str) -> Vec<Range<usize>> {
+        self.words.ranges(text)
+    }
+
+    /// Whether every row that this finds is one that the other finds.
+    pub(crate) fn narrows(&self, other: &Self) -> bool {
+        let same_fields = self.fields.len() == other.fields.len()
+            && self
+                .fields
+                .iter()
+                .zip(other.fields.iter())
+                .all(|(one, two)| one.name() == two.name());
+        same_fields && self.words.narrow(&other.words)
+    }
+
+    pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
+        self.fields.iter().all(|field| field.is_same(before, after))
+    }
+}
+
+impl<T> fmt::Debug for Search<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Search")
+            .field("words", &self.words)
+            .finish_non_exhaustive()
+    }
+}

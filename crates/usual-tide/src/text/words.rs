@@ -1,0 +1,138 @@
+//! Words that a person searches for, found in text.
+
+use super::fold::searched;
+use std::ops::Range;
+use unicode_segmentation::UnicodeSegmentation;
+
+/// The words of a search, folded.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) struct Words {
+    words: Vec<String>,
+    at_start: bool,
+}
+
+/// A text as it is searched, with the way back to the text as it is shown.
+struct Folded {
+    text: String,
+    /// For each byte the grapheme that it came from.
+    origins: Vec<usize>,
+    /// Each grapheme's bytes in the shown text, and whether a word starts there.
+    graphemes: Vec<(Range<usize>, bool)>,
+}
+
+impl Words {
+    /// The words of a text; those shorter than so many characters are left out.
+    pub(crate) fn read(text: &str, shortest: usize, at_start: bool) -> Self {
+        let words = text.split_whitespace().map(searched);
+        let long_enough = |word: &String| !word.is_empty() && word.chars().count() >= shortest;
+        Self {
+            words: words.filter(long_enough).collect(),
+            at_start,
+        }
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.words.is_empty()
+    }
+
+    /// Whether whatever holds these words holds the others too: each of those is in one of these.
+    pub(crate) fn narrow(&self, others: &Self) -> bool {
+        let within = |word: &String, other: &String| {
+            if self.at_start {
+                word.starts_with(other)
+            } else {
+                word.contains(other)
+            }
+        };
+        let mut others_words = others.words.iter();
+        self.at_start == others.at_start
+            && others_words.all(|other| self.words.iter().any(|word| within(word, other)))
+    }
+
+    /// Takes note of the words that a text holds; `found` has a place for each word.
+    pub(crate) fn note(&self, text: &str, found: &mut [bool]) {
+        // Where no word must be found at a start, the way back is not needed.
+        if !self.at_start {
+            let text = searched(text);
+            for (word, found) in self.words.iter().zip(found) {
+                *found = *found || text.contains(word.as_str());
+            }
+            return;
+        }
+        let folded = Folded::of(text);
+        for (word, found) in self.words.iter().zip(found) {
+            *found = *found || self.matches(word, &folded).next().is_some();
+        }
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.words.len()
+    }
+
+    /// Where the words stand in a text: ranges of bytes on the boundaries of graphemes, ascending, none
+    /// touching another.
+    pub(crate) fn ranges(&self, text: &str) -> Vec<Range<usize>> {
+        let folded = Folded::of(text);
+        let mut ranges: Vec<Range<usize>> = self
+            .words
+            .iter()
+            .flat_map(|word| self.matches(word, &folded))
+            .collect();
+        ranges.sort_unstable_by_key(|range| (range.start, range.end));
+        let mut joined: Vec<Range<usize>> = Vec::new();
+        for range in ranges {
+            match joined.last_mut() {
+                Some(last) if last.end >= range.start => last.end = last.end.max(range.end),
+                _ => joined.push(range),
+            }
+        }
+        joined
+    }
+
+    fn matches<'a>(
+        &'a self,
+        word: &'a str,
+        folded: &'a Folded,
+    ) -> impl Iterator<Item = Range<usize>> + 'a {
+        let mut from = 0;
+        std::iter::from_fn(move || {
+            loop {
+                let start = from + folded.text.get(from..)?.find(word)?;
+                let first_letter = folded.text[start..].chars().next()?;
+                // The next one may overlap it.
+                from = start + first_letter.len_utf8();
+                let first = folded.origins[start];
+                let begins = start == 0 || folded.origins[start - 1] != first;
+                if self.at_start && !(begins && folded.graphemes[first].1) {
+                    continue;
+                }
+                let last = folded.origins[start + word.len() - 1];
+                return Some(folded.graphemes[first].0.start..folded.graphemes[last].0.end);
+            }
+        })
+    }
+}
+
+impl Folded {
+    fn of(text: &str) -> Self {
+        let word_starts: Vec<usize> = text.unicode_word_indices().map(|(at, _)| at).collect();
+        let mut folded = Self {
+            text: String::with_capacity(text.len()),
+            origins: Vec::with_capacity(text.len()),
+            graphemes: Vec::new(),
+        };
+        let mut behind_a_letter = false;
+        for (at, grapheme) in text.grapheme_indices(true) {
+            let is_letter = grapheme.chars().any(char::is_alphanumeric);
+            // As the Unicode Standard has words, and behind whatever is no letter, as in O'Neill.
+            let starts = is_letter && (!behind_a_letter || word_starts.binary_search(&at).is_ok());
+            behind_a_letter = is_letter;
+            folded.text.push_str(&searched(grapheme));
+            folded
+                .origins
+                .resize(folded.text.len(), folded.graphemes.len());
+            folded.graphemes.push((at..at + grapheme.len(), starts));
+        }
+        folded
+    }
+}
