@@ -1,6 +1,7 @@
 //! Bringing a list in step when many rows are touched at once: leaf by leaf, or with all rows laid
 //! anew in one walk.
 
+use super::bits::Bits;
 use super::state::{Context, ListState};
 use super::steady::sort_steadily;
 use super::undo::Undo;
@@ -24,9 +25,11 @@ impl<T: Item> ListState<T> {
         fates: &[Fated<'a, T>],
         context: Context<'_, T>,
     ) -> Vec<TouchedRow<&'a Arc<T>>> {
-        let index: HashMap<Slot, u32> = fates.iter().map(|row| row.touch.slot).zip(0..).collect();
-        let fate = |slot: Slot| Some(fates[*index.get(&slot)? as usize].fate);
-        let arriving = self.places(fates, &fate, context);
+        let mut going = Bits::new(context.items.used());
+        for row in fates.iter().filter(|row| row.fate.takes_out()) {
+            going.set(row.touch.slot.index());
+        }
+        let arriving = self.places(fates, &|slot| going.has(slot.index()), context);
         let stays = fates.iter().map(|row| match row.fate {
             Fate::Stays => self.rows.position(row.touch.slot),
             _ => None,
@@ -115,8 +118,8 @@ impl<T: Item> ListState<T> {
 
     /// Merges the rows that stay with those that arrive, each of which is looked up among the former.
     fn walk_sorted(&self, walk: &mut Walk<'_, '_, T>, context: Context<'_, T>) {
-        let fate = |slot| walk.fate(slot).map(|(_, fate)| fate);
-        let arriving = self.places(walk.fates, &fate, context);
+        let goes = |slot| walk.fate(slot).is_some_and(|(_, fate)| fate.takes_out());
+        let arriving = self.places(walk.fates, &goes, context);
         let gap = |row: &Arriving| self.rows.position_at(row.arrival.place);
         let mut arriving = arriving.into_iter().peekable();
         for (at, (slot, key)) in self.rows.rows_with_keys(self.rows.cursor(0)).enumerate() {
@@ -147,7 +150,7 @@ impl<T: Item> ListState<T> {
     fn places(
         &self,
         fates: &[Fated<'_, T>],
-        fate: &(impl Fn(Slot) -> Option<Fate> + Sync),
+        goes: &(impl Fn(Slot) -> bool + Sync),
         context: Context<'_, T>,
     ) -> Vec<Arriving> {
         let nowhere = self.rows.cursor(0);
@@ -165,19 +168,20 @@ impl<T: Item> ListState<T> {
             .collect();
         let item = |row: &Arriving| self.placed_by(fates[row.place].touch);
         let source = |row: &Arriving| context.source.position(row.arrival.slot);
-        sort_steadily(&mut arriving, |one, two| {
-            let by_items = || {
+        // Prefixes, which are numbers, tell most apart; only where they tie are items asked.
+        arriving.sort_unstable_by_key(|row| (row.arrival.key, row.place));
+        for ties in arriving.chunk_by_mut(|one, two| one.arrival.key == two.arrival.key) {
+            sort_steadily(ties, |one, two| {
                 let items = item(one).zip(item(two)).zip(self.query.sorting());
                 let by_keys = items.map(|((one, two), sort)| sort.compare_past_prefix(one, two));
-                by_keys.unwrap_or(Ordering::Equal)
-            };
-            (one.arrival.key.cmp(&two.arrival.key))
-                .then_with(by_items)
-                .then_with(|| source(one).cmp(&source(two)))
-                .is_gt()
-        });
+                by_keys
+                    .unwrap_or(Ordering::Equal)
+                    .then_with(|| source(one).cmp(&source(two)))
+                    .is_gt()
+            });
+        }
         let found = rows_in_parts(arriving.len(), |part| {
-            self.gaps(&arriving[part], fates, fate, context)
+            self.gaps(&arriving[part], fates, goes, context)
         });
         for (row, place) in arriving.iter_mut().zip(found.into_iter().flatten()) {
             row.arrival.place = place;
@@ -190,19 +194,18 @@ impl<T: Item> ListState<T> {
         &self,
         arriving: &[Arriving],
         fates: &[Fated<'_, T>],
-        fate: &impl Fn(Slot) -> Option<Fate>,
+        goes: &impl Fn(Slot) -> bool,
         context: Context<'_, T>,
     ) -> Vec<Cursor> {
         // Rows that are about to go stand where their old items belong: the next one that stays
         // answers for them. What was found for a run of them is kept for each, so that no run is
         // walked twice.
-        let stays = |slot: Slot| fate(slot).is_none_or(|fate| !fate.takes_out());
         let mut known: HashMap<Slot, Option<Slot>> = HashMap::new();
         let mut answering = |slot: Slot| {
             let mut walked = Vec::new();
             let mut found = None;
             for row in self.rows.rows_at(slot) {
-                if stays(row) {
+                if !goes(row) {
                     found = Some(row);
                     break;
                 }
