@@ -22,7 +22,7 @@ shot() {
 }
 
 shot demo "usual-tide demo | head -n 34" "usual-tide demo"
-shot demo-draft "usual-tide demo | sed -n '/^8\\. /,/^11\\. /p' | head -n 34" "usual-tide demo"
+shot demo-draft "usual-tide demo | tail -n +126 | head -n 34" "usual-tide demo"
 shot demo-end "usual-tide demo | tail -n 34" "usual-tide demo"
 shot show "usual-tide show demo/pieces.json --sort -height_mm,title --numbered | head -n 34" \
     "usual-tide show demo/pieces.json --sort -height_mm,title --numbered"

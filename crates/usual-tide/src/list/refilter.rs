@@ -107,24 +107,26 @@ impl<T: Item> ListState<T> {
 
     /// For each item, in source order, whether the filter lets it pass or it is held.
     fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> impl Iterator<Item = bool> {
-        let held = |slot: &Slot| !self.held.is_empty() && self.held.contains_key(slot);
-        // One letter more in a search asks only the rows that matched, one less only the others.
         let scope = query.scope(&self.query);
         let matches = |slot: Slot| {
-            let shown = || self.rows.contains(slot);
-            match scope {
-                Scope::Narrower if !shown() => return false,
-                Scope::Wider if shown() => return true,
-                _ => {}
-            }
             let item = context.items.get(slot);
             item.is_some_and(|item| query.matches(item))
         };
-        let hit = |slot: Slot| !context.is_concealed(slot) && (held(&slot) || matches(slot));
-        let parts = in_parts(context.source.len(), |part| -> Vec<bool> {
-            let rows = context.source.rows_from(context.source.cursor(part.start));
-            rows.take(part.len()).map(hit).collect()
-        });
+        // As a rule the filter alone decides, which is worth a loop of its own.
+        let parts =
+            if scope == Scope::Unknown && self.held.is_empty() && context.concealed.is_empty() {
+                walk_in_parts(context, matches)
+            } else {
+                // One letter more in a search asks only the rows that matched, one less only the others.
+                let matches = |slot: Slot| match scope {
+                    Scope::Narrower => self.rows.contains(slot) && matches(slot),
+                    Scope::Wider => self.rows.contains(slot) || matches(slot),
+                    Scope::Unknown => matches(slot),
+                };
+                walk_in_parts(context, |slot| {
+                    !context.is_concealed(slot) && (self.held.contains_key(&slot) || matches(slot))
+                })
+            };
         parts.into_iter().flatten()
     }
 
@@ -255,4 +257,15 @@ impl<T> Arriving<T> {
         let keys = self.keys.get(first..first + len);
         (&self.shown.slots[first..first + len], keys.unwrap_or(&[]))
     }
+}
+
+/// Tests every item, in source order, in parts.
+fn walk_in_parts<T: Item>(
+    context: Context<'_, T>,
+    hit: impl Fn(Slot) -> bool + Sync,
+) -> Vec<Vec<bool>> {
+    in_parts(context.source.len(), |part| -> Vec<bool> {
+        let rows = context.source.rows_from(context.source.cursor(part.start));
+        rows.take(part.len()).map(&hit).collect()
+    })
 }
