@@ -20,7 +20,7 @@ fn piece(id: u32) -> Piece {
     Piece {
         id,
         title: format!("Piece {id}"),
-        glaze: (id % 3 > 0).then(|| ["clear", "shino"][id as usize % 2].to_owned()),
+        glaze: (!id.is_multiple_of(3)).then(|| ["clear", "shino"][id as usize % 2].to_owned()),
         height_mm: id * 10,
         fired: id.is_multiple_of(2),
     }

@@ -169,35 +169,23 @@ impl From<String> for Value<'_> {
     }
 }
 
-impl From<bool> for Value<'_> {
-    fn from(flag: bool) -> Self {
-        Self::Bool(flag)
-    }
+macro_rules! from_plain {
+    ($($type:ty as $kind:ident),*) => {$(
+        impl From<$type> for Value<'_> {
+            fn from(value: $type) -> Self {
+                Self::$kind(value)
+            }
+        }
+    )*};
 }
 
-impl From<f64> for Value<'_> {
-    fn from(number: f64) -> Self {
-        Self::Float(number)
-    }
-}
-
-impl From<Decimal> for Value<'_> {
-    fn from(number: Decimal) -> Self {
-        Self::Decimal(number)
-    }
-}
-
-impl From<Date> for Value<'_> {
-    fn from(date: Date) -> Self {
-        Self::Date(date)
-    }
-}
-
-impl From<Timestamp> for Value<'_> {
-    fn from(moment: Timestamp) -> Self {
-        Self::Timestamp(moment)
-    }
-}
+from_plain!(
+    bool as Bool,
+    f64 as Float,
+    Decimal as Decimal,
+    Date as Date,
+    Timestamp as Timestamp
+);
 
 macro_rules! from_integers {
     ($($type:ty),*) => {$(

@@ -154,29 +154,30 @@ fn unsupported(what: &str, advice: &str) -> FilterProblem {
 }
 
 fn disjunction(input: &mut Input<'_>) -> Parsed<Either> {
-    let first = conjunction(input)?;
-    if !input.is_word("OR") {
-        return Ok(first);
-    }
-    let column = first.column();
-    let mut tests = vec![first.into_test()?];
-    while input.take_word("OR") {
-        tests.push(conjunction(input)?.into_test()?);
-    }
-    Ok(Either::Test(Test::Or(tests), column))
+    joined(input, "OR", conjunction, Test::Or)
 }
 
 fn conjunction(input: &mut Input<'_>) -> Parsed<Either> {
-    let first = negation(input)?;
-    if !input.is_word("AND") {
+    joined(input, "AND", negation, Test::And)
+}
+
+/// Conditions with a word between them; one alone may be a value as well.
+fn joined(
+    input: &mut Input<'_>,
+    word: &str,
+    part: fn(&mut Input<'_>) -> Parsed<Either>,
+    whole: fn(Vec<Test>) -> Test,
+) -> Parsed<Either> {
+    let first = part(input)?;
+    if !input.is_word(word) {
         return Ok(first);
     }
     let column = first.column();
     let mut tests = vec![first.into_test()?];
-    while input.take_word("AND") {
-        tests.push(negation(input)?.into_test()?);
+    while input.take_word(word) {
+        tests.push(part(input)?.into_test()?);
     }
-    Ok(Either::Test(Test::And(tests), column))
+    Ok(Either::Test(whole(tests), column))
 }
 
 fn negation(input: &mut Input<'_>) -> Parsed<Either> {
