@@ -13,7 +13,7 @@ use std::sync::Arc;
 
 /// A field of an item, whatever its type: read as a [`Value`], shown as text, written back.
 ///
-/// Rules, drafts and filters by text work with these. A [`Field`] turns into one; [`Fields`] gives those of
+/// Rules, drafts and filters by text work with these. A [`Field`] turns into one; [`Fields`](crate::Fields) gives those of
 /// a type by name.
 ///
 /// ```

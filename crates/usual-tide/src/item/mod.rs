@@ -25,7 +25,9 @@ pub use generate::KeyCounter;
 #[cfg(feature = "uuid")]
 pub use generate::uuid_key;
 pub use input::InputError;
-pub(crate) use input::{read_date, read_timestamp};
+pub(crate) use input::read_date;
+#[cfg(feature = "record")]
+pub(crate) use input::read_timestamp;
 pub(crate) use keys::KeyTable;
 pub use path::FieldPath;
 pub use rules::{BrokenRule, FailedField, Rules};

@@ -59,7 +59,7 @@ impl<T: Fields> Sort<T> {
 }
 
 impl<T: 'static> Sort<T> {
-    /// The same by fields that are looked up elsewhere: in the [`Schema`](crate::record::Schema) of some
+    /// The same by fields that are looked up elsewhere: in the `record::Schema` of some
     /// records, say.
     ///
     /// # Errors

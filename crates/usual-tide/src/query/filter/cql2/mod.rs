@@ -56,7 +56,7 @@ impl FilterText {
     }
 
     /// The condition that the text is, by fields that are looked up elsewhere: in the
-    /// [`Schema`](crate::record::Schema) of some records, say.
+    /// `record::Schema` of some records, say.
     ///
     /// # Errors
     ///
