@@ -24,7 +24,7 @@
 //!
 //! # Features
 //!
-//! - `derive` (on): `#[derive(Item)]`.
+//! - `derive` (on): `#[derive(Item)]` and `#[derive(Fields)]`.
 //! - `record`: items that are JSON objects, and change sets as JSON.
 //! - `stream`: change sets as an asynchronous stream.
 //! - `uuid`: keys that cannot collide, wherever they are made.

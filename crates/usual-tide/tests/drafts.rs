@@ -403,6 +403,22 @@ fn what_the_source_takes_away_is_told() {
     store.commit(&mut draft).unwrap();
     assert_eq!(store.get(&9).unwrap().title, "Mine");
     store.check().unwrap();
+
+    // The same when the source has it exactly as it is; what was removed before still comes back to its place.
+    let mut store = self::store();
+    store.remove(&3).unwrap();
+    let draft = store.draft_new(piece(9, "Lid"), Place::Start).unwrap();
+    store
+        .reload([9, 1, 2, 4, 5].map(|id| match id {
+            9 => piece(9, "Lid"),
+            id => Piece::clone(store.get(&id).unwrap()),
+        }))
+        .unwrap();
+    assert!(!store.is_blank(&9));
+    store.discard(draft).unwrap();
+    store.undo().unwrap();
+    assert_eq!(order(&store), [9, 1, 2, 3, 4, 5]);
+    store.check().unwrap();
 }
 
 #[test]

@@ -137,7 +137,8 @@ impl<T: Item> Store<T> {
     /// Notes the steps of an edit that is final.
     pub(super) fn note_steps(&mut self) {
         let reverts = matches!(self.history.route, Route::Back { .. } | Route::Forth { .. });
-        let nothing = if self.is_plain() {
+        let plain = self.is_plain();
+        let nothing = if plain {
             self.journal.steps.is_empty()
         } else {
             self.edits().is_empty()
@@ -147,12 +148,16 @@ impl<T: Item> Store<T> {
             self.history.route = Route::Person;
             return;
         }
-        let acts = self.history.wants_acts().then(|| self.acts()).flatten();
+        let acts = self
+            .history
+            .wants_acts()
+            .then(|| self.acts(plain))
+            .flatten();
         self.history.note(acts);
     }
 
     /// The steps as acts; none when source order was laid anew, which only the source does.
-    fn acts(&self) -> Option<Vec<Act<T>>> {
+    fn acts(&self, plain: bool) -> Option<Vec<Act<T>>> {
         let item = |slot: Slot| self.items.get(slot).cloned();
         let spot = |at: usize, near: Near| Spot {
             at: at - near.blanks,
@@ -186,7 +191,7 @@ impl<T: Item> Store<T> {
                 | Step::Standing { .. } => return None,
             })
         };
-        if self.is_plain() {
+        if plain {
             return self.journal.steps.iter().map(act).collect();
         }
         self.edits().into_iter().map(act).collect()

@@ -38,7 +38,7 @@ pub(super) enum Step<T: Item> {
     Concealed { slot: Slot },
     /// It is shown again.
     Revealed { slot: Slot },
-    /// A blank row was committed: from now on it is an item like others.
+    /// A blank row was committed, or the source has it: from now on it is an item like others.
     Committed { item: Arc<T> },
     /// Which rows stand apart, and why, was noted anew.
     Standing { before: Box<Standing<T::Key>> },

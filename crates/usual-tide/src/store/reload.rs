@@ -62,7 +62,7 @@ impl<T: Item> Store<T> {
     ) -> Result<Reloaded, EditError<T::Key>> {
         let mut items: Vec<T> = items.into_iter().collect();
         self.end_dropped_drafts();
-        self.keep_blanks(&mut items);
+        let known = self.keep_blanks(&mut items);
         if on_duplicate != OnDuplicate::Refuse {
             items = keep_one(items, on_duplicate == OnDuplicate::KeepLast);
         }
@@ -70,11 +70,13 @@ impl<T: Item> Store<T> {
         let mut items = items.into_iter();
         let mut next = 0;
         self.from_source(|store| {
-            store.carry_out(&plan, |at| {
+            let done = store.carry_out(&plan, |at| {
                 let item = items.nth(at - next);
                 next = at + 1;
                 item
-            })
+            })?;
+            store.take_over(&known);
+            Ok(done)
         })
     }
 
@@ -94,15 +96,17 @@ impl<T: Item> Store<T> {
     }
 
     /// Blank rows of drafts are none of the source's business: each stays behind the row that it is behind.
-    fn keep_blanks(&self, items: &mut Vec<T>) {
+    /// Gives those that the source has an item for, which comes in place of the blank row.
+    fn keep_blanks(&self, items: &mut Vec<T>) -> Vec<Slot> {
+        let mut known = Vec::new();
         let mut blanks: Vec<Slot> = self.standing.blanks.iter().copied().collect();
         blanks.sort_unstable_by_key(|slot| self.source.position(*slot));
         for slot in blanks {
             let Some(blank) = self.items.get(slot) else {
                 continue;
             };
-            // What the source has under this key comes in place of the blank row.
             if items.iter().any(|item| item.key() == blank.key()) {
+                known.push(slot);
                 continue;
             }
             let mut before = self.source.rows_before(slot);
@@ -114,6 +118,20 @@ impl<T: Item> Store<T> {
                 Some(None) => self.source.position(slot).unwrap_or(0).min(items.len()),
             };
             items.insert(at, T::clone(blank));
+        }
+        known
+    }
+
+    /// Blank rows that the source has an item for are blank no more.
+    fn take_over(&mut self, known: &[Slot]) {
+        if known.is_empty() {
+            return;
+        }
+        self.set_apart(|standing| standing.blanks.retain(|slot| !known.contains(slot)));
+        for slot in known {
+            if let Some(item) = self.items.get(*slot).cloned() {
+                self.journal.steps.push(Step::Committed { item });
+            }
         }
     }
 
@@ -156,14 +174,6 @@ impl<T: Item> Store<T> {
             } else {
                 self.journal.steps.push(Step::Moved { slot: *slot });
             }
-        }
-        // A blank row that the source has an item for is one no more.
-        let known = plan.edited.iter().map(|(_, slot)| *slot);
-        let known: Vec<Slot> = known
-            .filter(|slot| self.standing.blanks.contains(slot))
-            .collect();
-        if !known.is_empty() {
-            self.set_apart(|standing| standing.blanks.retain(|slot| !known.contains(slot)));
         }
         tracing::debug!(?done, few, "reload");
         let new = self.take_new(plan, &mut take)?;

@@ -21,7 +21,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 /// A store that several threads share: a loader in the background, say, and the thread that draws.
 ///
 /// A clone is another handle to the same store. Subscribers are told of changes after the edit that made
-/// them, on the thread that made it, while nobody holds the store: so a callback may read it, and what it
+/// them, on a thread that edits, while nobody holds the store: so a callback may read it, and what it
 /// edits is queued. Several edits that happen while subscribers are being told reach each of them as one
 /// minimal change set.
 ///

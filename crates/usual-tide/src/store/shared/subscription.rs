@@ -69,7 +69,8 @@ impl<T: Item> SharedStore<T> {
     /// Subscribes to the changes of a list. `start` sees the rows of this moment and gives the callback, which
     /// is told all that happens from then on, each time as one minimal change set.
     ///
-    /// The callback runs on the thread that made the change, and never twice at once. It may read the store
+    /// The callback runs on the thread that made the change, or on another that is telling just then, and
+    /// never twice at once. It may read the store
     /// and [`post`](Self::post) edits. When it panics, the panic goes to that thread's caller, and the
     /// subscription goes on.
     ///
