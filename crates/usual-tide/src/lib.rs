@@ -48,7 +48,11 @@ pub mod record;
 mod store;
 mod text;
 
-pub use change::{ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated};
+pub use change::{
+    ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Section, SectionApplyError,
+    SectionChanges, SectionKey, SectionMove, SectionReplica, SectionRow, SectionRun,
+    SectionUpdated, Step, Updated,
+};
 #[cfg(feature = "uuid")]
 pub use item::uuid_key;
 pub use item::{
@@ -60,15 +64,17 @@ pub use list::{
     Version,
 };
 pub use query::{
-    Condition, FieldLookup, Filter, FilterProblem, FilterText, FilterTextError, Query, Search,
-    Sort, SortProblem, SortRank, SortTextError, SortValue,
+    Condition, FieldLookup, Filter, FilterProblem, FilterText, FilterTextError, Group,
+    GroupProblem, GroupTextError, Period, Query, Search, Sort, SortProblem, SortRank,
+    SortTextError, SortValue, StepError, Total,
 };
 #[cfg(feature = "stream")]
 pub use store::ChangeStream;
 pub use store::{
     CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError,
-    OnDuplicate, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded, Settled,
-    SharedError, SharedStore, SkipReason, Skipped, Store, Subscription, UndoError, Undone,
+    OnDuplicate, OtherSection, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded,
+    SectionError, Settled, SharedError, SharedStore, SkipReason, Skipped, Store, Subscription,
+    UndoError, Undone,
 };
 
 pub use text::Folding;

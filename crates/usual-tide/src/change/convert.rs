@@ -2,6 +2,7 @@
 
 use super::align::{Alignment, Segment};
 use super::compose::compose;
+use super::sections::{Layout, Sectioning};
 use super::set::{ChangeSet, MovedRun, Numbers, RowRun};
 use crate::item::Item;
 use std::sync::Arc;
@@ -36,7 +37,7 @@ impl<T> ChangeSet<T> {
         runs
     }
 
-    fn to_alignment(&self) -> Alignment<T> {
+    pub(super) fn to_alignment(&self) -> Alignment<T> {
         let mut alignment = Alignment::empty(self.before, self.after);
         alignment.removed.extend(self.removed.iter().cloned());
         let mut kept = self.still_runs();
@@ -107,6 +108,7 @@ impl<T: Item> ChangeSet<T> {
             before: self.numbers.before,
             ..next.numbers
         };
+        set.sections = self.sections_then(next);
         Some(set)
     }
 
@@ -166,7 +168,33 @@ impl<T: Item> ChangeSet<T> {
             after: self.numbers.before,
             ..self.numbers
         };
+        set.sections = self.sections.as_ref().map(|sections| {
+            let (before, after) = (sections.after().clone(), sections.before().clone());
+            Box::new(Sectioning::between(before, after))
+        });
         set
+    }
+}
+
+impl<T> ChangeSet<T> {
+    /// The sections of this set and then the next one; a list without sections is one section. O(s).
+    fn sections_then(&self, next: &Self) -> Option<Box<Sectioning>> {
+        let (first, second) = (&self.sections, &next.sections);
+        if first.is_none() && second.is_none() {
+            return None;
+        }
+        let before = match (first, second) {
+            (Some(first), _) => first.before().clone(),
+            (None, _) => Layout::whole(self.before),
+        };
+        let after = match second {
+            Some(second) => second.after().clone(),
+            None => Layout::whole(next.after),
+        };
+        if before.is_whole() && after.is_whole() {
+            return None;
+        }
+        Some(Box::new(Sectioning::between(before, after)))
     }
 }
 

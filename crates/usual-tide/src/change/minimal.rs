@@ -34,6 +34,7 @@ impl<T: Item> ChangeSet<T> {
             moved: Vec::new(),
             updated: Vec::new(),
             numbers: Numbers::default(),
+            sections: None,
         };
         let mut inserted = Vec::new();
         let mut to = 0;

@@ -15,6 +15,7 @@ mod minimal;
 mod rejoin;
 mod replica;
 mod rows;
+mod sections;
 mod set;
 mod steps;
 mod touched;
@@ -27,6 +28,11 @@ pub(crate) use increasing::heaviest_increasing;
 pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;
+pub(crate) use sections::{GroupValue, Layout, Seams, SectionName, Sectioning, align_by_key};
+pub use sections::{
+    Section, SectionApplyError, SectionChanges, SectionKey, SectionMove, SectionReplica,
+    SectionRow, SectionRun, SectionUpdated,
+};
 pub(crate) use set::Numbers;
 pub use set::{ChangeSet, MovedRun, RowRun, Updated};
 pub use steps::Step;

@@ -78,6 +78,30 @@ impl<T> Replica<T> {
         self.order.rows().filter_map(|slot| self.item(slot))
     }
 
+    /// Takes rows out.
+    pub(super) fn take(&mut self, at: usize, len: usize) -> Vec<Arc<T>> {
+        let Self { order, items, free } = self;
+        let mut taken = Vec::with_capacity(len);
+        order.remove_run(at, len, |slot| {
+            taken.extend(items[slot.index()].take());
+            free.push(slot);
+        });
+        taken
+    }
+
+    /// Puts rows in.
+    pub(super) fn put(&mut self, at: usize, rows: &[Arc<T>]) {
+        let slots: Vec<Slot> = rows.iter().map(|item| self.keep(item)).collect();
+        self.order.insert_run(at.min(self.len()), &slots, &[]);
+    }
+
+    /// Puts another item in the place of a row's.
+    pub(super) fn replace(&mut self, at: usize, item: &Arc<T>) {
+        if let Some(slot) = self.order.get(at) {
+            self.items[slot.index()] = Some(Arc::clone(item));
+        }
+    }
+
     fn item(&self, slot: Slot) -> Option<&Arc<T>> {
         self.items.get(slot.index())?.as_ref()
     }
@@ -139,9 +163,7 @@ impl<T: Item> Replica<T> {
             self.order.insert_run(moved.to, &slots, &[]);
         }
         for row in &changes.updated {
-            if let Some(slot) = self.order.get(row.to) {
-                self.items[slot.index()] = Some(Arc::clone(&row.after));
-            }
+            self.replace(row.to, &row.after);
         }
         Ok(())
     }

@@ -1,6 +1,7 @@
 //! The change set and its parts.
 
 use super::rows::Rows;
+use super::sections::{Section, SectionRow, Sectioning};
 use crate::item::{FieldPath, Item};
 use std::ops::Range;
 use std::sync::Arc;
@@ -46,6 +47,8 @@ pub struct ChangeSet<T> {
     pub(super) moved: Vec<MovedRun>,
     pub(super) updated: Vec<Updated<T>>,
     pub(super) numbers: Numbers,
+    /// The sections, where the list was or is grouped.
+    pub(super) sections: Option<Box<Sectioning>>,
 }
 
 /// Neighbouring rows that left or arrived.
@@ -115,6 +118,7 @@ impl<T> ChangeSet<T> {
             moved: Vec::new(),
             updated: Vec::new(),
             numbers: Numbers::default(),
+            sections: None,
         }
     }
 
@@ -155,6 +159,10 @@ impl<T> ChangeSet<T> {
             && self.moved.is_empty()
             && self.updated.is_empty()
             && self.renumbered().is_none_or(|runs| runs.is_empty())
+            && self
+                .sections
+                .as_ref()
+                .is_none_or(|sections| sections.is_same())
     }
 
     /// How many rows were removed, inserted, moved or updated; a row that was both moved and updated
@@ -209,6 +217,39 @@ impl<T> ChangeSet<T> {
         Some(runs)
     }
 
+    /// What happened to the sections; `None` where the list neither was grouped nor is.
+    ///
+    /// A list without grouping is one section, whose key is [`SectionKey::WHOLE`].
+    pub fn sections(&self) -> Option<&ChangeSet<Section>> {
+        self.sections.as_ref().map(|sections| sections.changes())
+    }
+
+    /// Where a position in B is by section; `None` from the end on. O(log s) in the sections.
+    pub fn place_before(&self, position: usize) -> Option<SectionRow> {
+        match &self.sections {
+            Some(sections) => sections.before().place(position),
+            None => (position < self.before).then_some(SectionRow {
+                section: 0,
+                row: position,
+            }),
+        }
+    }
+
+    /// Where a position in A is by section; `None` from the end on. O(log s) in the sections.
+    pub fn place_after(&self, position: usize) -> Option<SectionRow> {
+        match &self.sections {
+            Some(sections) => sections.after().place(position),
+            None => (position < self.after).then_some(SectionRow {
+                section: 0,
+                row: position,
+            }),
+        }
+    }
+
+    pub(crate) fn set_sections(&mut self, sections: Sectioning) {
+        self.sections = Some(Box::new(sections));
+    }
+
     pub(crate) fn set_numbers(&mut self, numbers: Numbers) {
         self.numbers = numbers;
     }
@@ -223,6 +264,7 @@ impl<T: PartialEq> PartialEq for ChangeSet<T> {
             && self.moved == other.moved
             && self.updated == other.updated
             && self.renumbered() == other.renumbered()
+            && self.sections == other.sections
     }
 }
 
@@ -238,6 +280,7 @@ impl<T> Clone for ChangeSet<T> {
             moved: self.moved.clone(),
             updated: self.updated.clone(),
             numbers: self.numbers,
+            sections: self.sections.clone(),
         }
     }
 }

@@ -1,12 +1,14 @@
 //! The rows of a query from nothing.
 
+use super::grouping::Grouping;
 use super::log::Log;
 use super::state::{Context, ListState};
 use super::steady::sort_steadily;
-use crate::item::Item;
+use crate::change::{GroupValue, SectionKey};
+use crate::item::{Item, Value};
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
-use crate::query::{Query, Sort};
+use crate::query::{Group, Query, Sort};
 use hashbrown::HashMap;
 use std::sync::Arc;
 
@@ -20,13 +22,34 @@ const MOST_REFINED_BYTES: usize = 64;
 pub(super) struct Evaluated {
     pub(super) slots: Vec<Slot>,
     pub(super) keys: Option<Vec<u64>>,
+    /// In a grouped list the sections, each with the number of its rows.
+    pub(super) sections: Vec<(SectionKey, usize)>,
+}
+
+impl Evaluated {
+    /// The sections of these rows in a grouped list.
+    pub(super) fn grouping<T: Item>(
+        &mut self,
+        query: &Query<T>,
+        earlier: Option<&Grouping>,
+        context: Context<'_, T>,
+    ) -> Option<Grouping> {
+        let group = query.grouping()?;
+        let sections = std::mem::take(&mut self.sections);
+        let items = self
+            .slots
+            .iter()
+            .filter_map(|slot| context.items.get(*slot));
+        Some(Grouping::of_runs(group, sections, items, earlier))
+    }
 }
 
 impl<T: Item> ListState<T> {
     /// A list of all rows that match. O(n log n), or O(n) without a sort.
     pub(crate) fn bind(query: Query<T>, context: Context<'_, T>) -> Self {
-        let rows = evaluate(&query, context, |_| false);
+        let mut rows = evaluate(&query, context, |_| false);
         Self {
+            grouping: rows.grouping(&query, None, context),
             rows: RowTree::build(&rows.slots, rows.keys.as_deref()),
             query,
             held: HashMap::new(),
@@ -60,10 +83,65 @@ pub(super) fn evaluate<T: Item>(
         }
         slots
     };
-    match query.sorting() {
-        None => Evaluated { slots, keys: None },
-        Some(sort) => sorted(&slots, sort, |slot| context.items.get(slot)),
+    let item = |slot| context.items.get(slot);
+    match (query.grouping(), query.sorting()) {
+        (Some(group), Some(order)) => {
+            let (slots, sections) = grouped(&slots, group, query.sorting_within(), item);
+            let prefix = |slot: &Slot| item(*slot).map_or(0, |item| order.prefix(item));
+            let keys = in_parts(slots.len(), |part| -> Vec<u64> {
+                slots[part].iter().map(prefix).collect()
+            });
+            Evaluated {
+                keys: Some(keys.concat()),
+                slots,
+                sections,
+            }
+        }
+        (_, Some(sort)) => sorted(&slots, sort, item),
+        (_, None) => Evaluated {
+            slots,
+            keys: None,
+            sections: Vec::new(),
+        },
     }
+}
+
+/// Puts rows, which are in source order, into sections, and sorts them within. O(n) and the sorting.
+fn grouped<'a, T: Item>(
+    slots: &[Slot],
+    group: &Group<T>,
+    within: Option<&Sort<T>>,
+    item: impl Fn(Slot) -> Option<&'a Arc<T>> + Sync,
+) -> (Vec<Slot>, Vec<(SectionKey, usize)>) {
+    // The rows of each section, part by part of the source.
+    let parts = in_parts(slots.len(), |part| {
+        let mut sections: HashMap<GroupValue<'a>, Vec<Slot>> = HashMap::new();
+        for slot in &slots[part] {
+            let value = item(*slot).map_or(Value::Missing, |item| group.value(item));
+            sections.entry(GroupValue(value)).or_default().push(*slot);
+        }
+        sections
+    });
+    let mut parts = parts.into_iter();
+    let mut sections = parts.next().unwrap_or_default();
+    for (value, rows) in parts.flatten() {
+        sections.entry(value).or_default().extend(rows);
+    }
+    let mut sections: Vec<(SectionKey, Vec<Slot>)> = sections
+        .into_iter()
+        .map(|(value, rows)| (SectionKey::from(value.0.into_owned()), rows))
+        .collect();
+    sections.sort_by(|one, two| group.compare(&one.0, &two.0));
+    let mut ordered = Vec::with_capacity(slots.len());
+    let mut counts = Vec::with_capacity(sections.len());
+    for (key, rows) in sections {
+        counts.push((key, rows.len()));
+        match within {
+            Some(sort) => ordered.extend(sorted(&rows, sort, &item).slots),
+            None => ordered.extend(rows),
+        }
+    }
+    (ordered, counts)
 }
 
 /// A row that is being sorted.
@@ -100,6 +178,7 @@ pub(super) fn sorted<'a, T: Item>(
     Evaluated {
         slots: rows.iter().map(|row| row.slot).collect(),
         keys: Some(keys),
+        sections: Vec::new(),
     }
 }
 

@@ -1,13 +1,17 @@
 //! Feeds: what a consumer has not seen yet, as one change set.
 
+use super::fold::{Folding, fold};
+use super::grouping::SectionChange;
 use super::log::{Cursor, Entry, lock};
 use super::project::project;
 use super::state::{Context, ListState};
 use super::{ListId, UnknownList};
-use crate::change::{ChangeSet, Numbers};
+use crate::change::{Alignment, ChangeSet, Layout, Numbers, Sectioning, TouchedRow, align_by_key};
 use crate::item::Item;
 use crate::query::Window;
+use std::borrow::Cow;
 use std::fmt;
+use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
 /// One consumer's reader of one bound list.
@@ -48,7 +52,9 @@ impl<T: Item> ListState<T> {
         let cursor = Arc::new(Mutex::new(Cursor {
             version: self.log.version(),
             unread: None,
+            unread_sections: SectionChange::None,
             window: self.window(),
+            layout: self.layout().cloned(),
         }));
         self.log.add_feed(&cursor);
         Feed { list, cursor }
@@ -70,18 +76,12 @@ impl<T: Item> ListState<T> {
         if cursor.version == version && cursor.unread.is_none() {
             return None;
         }
-        let set = self.read_row(cursor, window).or_else(|| {
-            let whole = cursor.window == Window::ALL && window == Window::ALL;
-            self.log.unread(cursor, |unread| {
-                if whole {
-                    return ChangeSet::minimal(unread);
-                }
-                let before = cursor.window.range(unread.before);
-                let after = window.range(unread.after);
-                let items_at = |range| self.items_at(range, context);
-                ChangeSet::minimal(&project(unread, before, after, items_at))
-            })
-        });
+        let grouped = cursor.layout.is_some() || self.grouping.is_some();
+        let set = if grouped {
+            self.read_grouped(cursor, context)
+        } else {
+            self.read_plain(cursor, context)
+        };
         let set = set.map(|mut set| {
             set.set_numbers(Numbers {
                 before: cursor.window.skip,
@@ -92,19 +92,101 @@ impl<T: Item> ListState<T> {
         });
         cursor.version = version;
         cursor.unread = None;
+        cursor.unread_sections = SectionChange::None;
         cursor.window = window;
+        cursor.layout = self.layout().cloned();
         set.filter(|set| !set.is_empty())
     }
 
-    /// The set for a single touched row, which needs no composition.
-    fn read_row(&self, cursor: &Cursor<T>, window: Window) -> Option<ChangeSet<T>> {
+    /// The set of a list without sections.
+    fn read_plain(&self, cursor: &Cursor<T>, context: Context<'_, T>) -> Option<ChangeSet<T>> {
+        let window = self.window();
         let whole = cursor.window == Window::ALL && window == Window::ALL;
-        if !whole || cursor.unread.is_some() {
+        if whole && let Some((before, row)) = self.only_row(cursor) {
+            return Some(ChangeSet::of_row(before, row));
+        }
+        self.log.unread(cursor, |unread| {
+            if whole {
+                return ChangeSet::minimal(unread);
+            }
+            let before = cursor.window.range(unread.before);
+            let after = window.range(unread.after);
+            let items_at = |range| self.items_at(range, context);
+            ChangeSet::minimal(&project(unread, before, after, items_at))
+        })
+    }
+
+    /// The set of a list that was or is grouped.
+    fn read_grouped(&self, cursor: &Cursor<T>, context: Context<'_, T>) -> Option<ChangeSet<T>> {
+        let window = self.window();
+        let whole = cursor.window == Window::ALL && window == Window::ALL;
+        let after = self.layout().cloned();
+        let after = after.unwrap_or_else(|| Layout::whole(self.rows.len()));
+        if whole
+            && let (Some(before), Some((rows, row))) = (&cursor.layout, self.only_row(cursor))
+            && before.is_open()
+            && after.is_open()
+        {
+            let change = match self.log.unread_sections(cursor) {
+                SectionChange::None => Alignment::identity(after.len()),
+                SectionChange::Touched(change) => change,
+                SectionChange::Anew => align_by_key(before, &after),
+            };
+            let mut set = ChangeSet::of_row(rows, row);
+            set.set_sections(Sectioning::new(change, before.clone(), after));
+            return Some(set);
+        }
+        self.log.unread(cursor, |unread| {
+            let before = cursor.layout.clone();
+            let before = before.unwrap_or_else(|| Layout::whole(unread.before));
+            let known = cursor.layout.is_some() && self.grouping.is_some();
+            let change = match self.log.unread_sections(cursor) {
+                SectionChange::None if known => Alignment::identity(after.len()),
+                SectionChange::Touched(change) if known => change,
+                _ => align_by_key(&before, &after),
+            };
+            let folding = Folding {
+                before: &before,
+                after: &after,
+                sections: &change,
+            };
+            let items_at = |range| self.items_at(range, context);
+            let open = if before.is_open() && after.is_open() {
+                Cow::Borrowed(unread)
+            } else {
+                Cow::Owned(fold(unread, &folding, items_at))
+            };
+            if whole {
+                let mut set = ChangeSet::minimal(&open);
+                set.set_sections(Sectioning::new(change, before, after.clone()));
+                return set;
+            }
+            let shown_before = cursor.window.range(open.before);
+            let shown_after = window.range(open.after);
+            // A list without grouping has as many rows in its one section as it shows.
+            let cut = |layout: &Layout, grouped: bool, shown: &Range<usize>| match grouped {
+                true => layout.cut(shown),
+                false => Layout::whole(shown.len()),
+            };
+            let before = cut(&before, cursor.layout.is_some(), &shown_before);
+            let after = cut(&after, self.grouping.is_some(), &shown_after);
+            let items_at = |range| self.open_items_at(range, context);
+            let shown = project(&open, shown_before, shown_after, items_at);
+            let mut set = ChangeSet::minimal(&shown);
+            let change = align_by_key(&before, &after);
+            set.set_sections(Sectioning::new(change, before, after));
+            set
+        })
+    }
+
+    /// The only touched row, which needs no composition, and how many rows there were.
+    fn only_row(&self, cursor: &Cursor<T>) -> Option<(usize, &TouchedRow<Arc<T>>)> {
+        if cursor.unread.is_some() {
             return None;
         }
         let mut entries = self.log.since(cursor.version)?;
-        match (entries.next(), entries.next()) {
-            (Some(Entry::Row { before, row }), None) => Some(ChangeSet::of_row(*before, row)),
+        match (&entries.next()?.rows, entries.next()) {
+            (Entry::Row { before, row }, None) => Some((*before, row)),
             _ => None,
         }
     }

@@ -1,6 +1,6 @@
 //! Positions that were read a while ago.
 
-use super::log::Entry;
+use super::log::{Entry, Noted};
 use super::state::{Context, ListState};
 use super::version::Version;
 use crate::change::{Alignment, Segment};
@@ -51,18 +51,27 @@ impl<T: Item> ListState<T> {
             changes: now.0 - version.0,
             known: now.0 - self.log.oldest().0,
         })?;
-        let entries: Vec<&Entry<T>> = entries.collect();
+        let entries: Vec<&Noted<T>> = entries.collect();
         let rows = entries
             .first()
-            .map_or(self.rows.len(), |entry| entry.rows_before());
+            .map_or(self.rows.len(), |entry| entry.rows.rows_before());
         let window = entries
             .iter()
-            .find_map(|entry| match entry {
-                Entry::Window { before, .. } => Some(*before),
+            .find_map(|noted| match &noted.rows {
+                Entry::Shown { before, .. } => Some(*before),
                 _ => None,
             })
             .unwrap_or(self.window());
-        let shown = window.range(rows);
+        // A layout is noted where it hides rows.
+        let layout = match entries.first() {
+            Some(noted) => noted
+                .sections
+                .as_ref()
+                .and_then(|noted| noted.hidden_before.as_ref()),
+            None => self.layout(),
+        };
+        let open_rows = layout.map_or(rows, |layout| layout.sums().shown);
+        let shown = window.range(open_rows);
         let out_of_range = PositionError::OutOfRange {
             position,
             len: shown.len(),
@@ -71,9 +80,10 @@ impl<T: Item> ListState<T> {
             return Err(out_of_range);
         }
 
-        let mut at = shown.start + position;
-        for entry in entries {
-            match follow(entry, at) {
+        let at = shown.start + position;
+        let mut at = layout.map_or(at, |layout| layout.row_of_shown(at));
+        for noted in entries {
+            match follow(&noted.rows, at) {
                 Ok(next) => at = next,
                 Err(Some(key)) => return Ok(key),
                 Err(None) => return Err(out_of_range),
@@ -87,7 +97,7 @@ impl<T: Item> ListState<T> {
 /// Where a row is after a change, or the key that it had when it left.
 fn follow<T: Item>(entry: &Entry<T>, at: usize) -> Result<usize, Option<T::Key>> {
     match entry {
-        Entry::Window { .. } => Ok(at),
+        Entry::Shown { .. } => Ok(at),
         Entry::Rows(alignment) => follow_alignment(alignment, at),
         Entry::Row { row, .. } => {
             let from = row.before.as_ref();

@@ -1,8 +1,9 @@
 //! What happened to a list's rows lately, for feeds that have not read it yet and for positions that
 //! were read a moment ago.
 
+use super::grouping::{SectionChange, Sectioned};
 use super::version::Version;
-use crate::change::{Alignment, Segment, TouchedRow, align_touched, compose_all};
+use crate::change::{Alignment, Layout, Segment, TouchedRow, align_touched, compose_all};
 use crate::query::Window;
 use std::borrow::Cow;
 use std::collections::VecDeque;
@@ -28,7 +29,7 @@ pub(super) enum Entry<T> {
     /// Many rows at once.
     Rows(Arc<Alignment<T>>),
     /// The rows are the same, and another part of them is shown.
-    Window { rows: usize, before: Window },
+    Shown { rows: usize, before: Window },
 }
 
 impl<T> Entry<T> {
@@ -36,7 +37,7 @@ impl<T> Entry<T> {
         match self {
             Self::Row { before, .. } => *before,
             Self::Rows(alignment) => alignment.before,
-            Self::Window { rows, .. } => *rows,
+            Self::Shown { rows, .. } => *rows,
         }
     }
 
@@ -48,14 +49,14 @@ impl<T> Entry<T> {
                 align_touched(*before, after, vec![row.lend()])
             }
             Self::Rows(alignment) => return Cow::Borrowed(alignment),
-            Self::Window { rows, .. } => Alignment::identity(*rows),
+            Self::Shown { rows, .. } => Alignment::identity(*rows),
         })
     }
 
     /// Roughly what keeping the entry costs, in rows.
     fn weight(&self) -> usize {
         match self {
-            Self::Row { .. } | Self::Window { .. } => 1,
+            Self::Row { .. } | Self::Shown { .. } => 1,
             Self::Rows(alignment) => {
                 let arrived = alignment.segments.iter().map(|segment| match segment {
                     Segment::New(rows) => rows.len(),
@@ -68,9 +69,21 @@ impl<T> Entry<T> {
     }
 }
 
+/// A change as it is noted.
+pub(super) struct Noted<T> {
+    pub(super) rows: Entry<T>,
+    pub(super) sections: Option<Box<Sectioned>>,
+}
+
+impl<T> Noted<T> {
+    fn weight(&self) -> usize {
+        self.rows.weight() + usize::from(self.sections.is_some())
+    }
+}
+
 /// The changes of a list, oldest first; a version counts the changes before it.
 pub(super) struct Log<T> {
-    entries: VecDeque<Entry<T>>,
+    entries: VecDeque<Noted<T>>,
     first: u64,
     weight: usize,
     feeds: Vec<Weak<Mutex<Cursor<T>>>>,
@@ -95,14 +108,15 @@ impl<T> Log<T> {
     }
 
     /// The changes since a version; `None` when some of them are gone.
-    pub(super) fn since(&self, version: Version) -> Option<impl Iterator<Item = &Entry<T>>> {
+    pub(super) fn since(&self, version: Version) -> Option<impl Iterator<Item = &Noted<T>>> {
         let skip = usize::try_from(version.0.checked_sub(self.first)?).ok()?;
         (skip <= self.entries.len()).then(|| self.entries.range(skip..))
     }
 
-    pub(super) fn push(&mut self, entry: Entry<T>) {
-        self.weight += entry.weight();
-        self.entries.push_back(entry);
+    pub(super) fn push(&mut self, rows: Entry<T>, sections: Option<Box<Sectioned>>) {
+        let noted = Noted { rows, sections };
+        self.weight += noted.weight();
+        self.entries.push_back(noted);
     }
 
     /// Forgets the latest change, which was taken back.
@@ -166,8 +180,9 @@ impl<T> Log<T> {
         for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
             let mut cursor = lock(&cursor);
             if cursor.version < now {
-                let folded = self.unread(&cursor, Alignment::clone);
-                cursor.unread = folded;
+                let rows = self.unread(&cursor, Alignment::clone);
+                cursor.unread_sections = self.unread_sections(&cursor);
+                cursor.unread = rows;
                 cursor.version = now;
             }
         }
@@ -184,10 +199,31 @@ impl<T> Log<T> {
             .unread
             .iter()
             .map(Unread::Folded)
-            .chain(self.since(cursor.version)?.map(Unread::Entry))
+            .chain(
+                self.since(cursor.version)?
+                    .map(|noted| Unread::Entry(&noted.rows)),
+            )
             .collect();
         let whole = compose_all(&entries, &|entry| entry.align())?;
         Some(make(&whole))
+    }
+
+    /// What happened to the sections since a feed was read.
+    pub(super) fn unread_sections(&self, cursor: &Cursor<T>) -> SectionChange {
+        let noted = self.since(cursor.version).into_iter().flatten();
+        let noted = noted.filter_map(|noted| Some(&noted.sections.as_ref()?.change));
+        let mut touched = Vec::new();
+        for change in [&cursor.unread_sections].into_iter().chain(noted) {
+            match change {
+                SectionChange::None => {}
+                SectionChange::Touched(change) => touched.push(change),
+                SectionChange::Anew => return SectionChange::Anew,
+            }
+        }
+        match compose_all(&touched, &|change| Cow::Borrowed(*change)) {
+            Some(change) => SectionChange::Touched(change.into_owned()),
+            None => SectionChange::None,
+        }
     }
 }
 
@@ -196,7 +232,11 @@ pub(super) struct Cursor<T> {
     pub(super) version: Version,
     /// What came before that version and is unread all the same: it was folded into one.
     pub(super) unread: Option<Alignment<T>>,
+    /// What came before that version, of the sections.
+    pub(super) unread_sections: SectionChange,
     pub(super) window: Window,
+    /// The sections when the feed was read; none in a list that was not grouped.
+    pub(super) layout: Option<Layout>,
 }
 
 /// A part of what a feed has not read.

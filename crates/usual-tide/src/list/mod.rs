@@ -3,6 +3,8 @@
 mod bits;
 mod evaluate;
 mod feed;
+mod fold;
+mod grouping;
 mod history;
 mod hold;
 mod log;

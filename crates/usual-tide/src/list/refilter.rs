@@ -2,6 +2,7 @@
 
 use super::bits::Bits;
 use super::evaluate::sorted;
+use super::grouping::Deltas;
 use super::plan::{Part, Plan, Shown};
 use super::state::{Context, ListState};
 use super::undo::Undo;
@@ -28,7 +29,7 @@ impl<T: Item> ListState<T> {
         &mut self,
         query: &Query<T>,
         context: Context<'_, T>,
-    ) -> Option<Alignment<T>> {
+    ) -> Option<(Alignment<T>, Option<Deltas>)> {
         let shown = |slots: Vec<Slot>| {
             let items = context.items.snapshot();
             Arc::new(Shown { slots, items })
@@ -56,8 +57,9 @@ impl<T: Item> ListState<T> {
             keys,
         };
         let change = self.describe(&plan, &leaving, &arriving);
+        let deltas = self.deltas_of(&change);
         self.carry_out(&plan, &leaving, &arriving, change.after);
-        Some(change)
+        Some((change, deltas))
     }
 
     fn describe(

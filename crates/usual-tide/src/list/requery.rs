@@ -2,6 +2,7 @@
 
 use super::bits::Bits;
 use super::evaluate::evaluate;
+use super::grouping::{SectionChange, Sectioned};
 use super::log::Entry;
 use super::state::{Context, ListState};
 use super::undo::Undo;
@@ -20,26 +21,35 @@ impl<T: Item> ListState<T> {
         let change = if query.same_rows(&self.query) {
             None
         } else if query.same_order(&self.query) {
-            self.refilter(&query, context)
+            let change = self.refilter(&query, context);
+            change.map(|(change, deltas)| (change, self.follow_sections(deltas)))
         } else {
             Some(self.reorder(&query, context))
         };
         let before = self.window();
         let old = std::mem::replace(&mut self.query, query);
         self.undo.push(Undo::Requeried(Box::new(old)));
-        if let Some(change) = change {
-            self.note(Entry::Rows(Arc::new(change)));
+        if let Some((change, sectioned)) = change {
+            self.note(Entry::Rows(Arc::new(change)), sectioned);
         }
         if before != self.window() {
             let rows = self.rows.len();
-            self.note(Entry::Window { rows, before });
+            let sectioned = Sectioned::noted(SectionChange::None, self.hidden());
+            self.note(Entry::Shown { rows, before }, sectioned);
         }
     }
 
     /// The rows in the order of another sort.
-    fn reorder(&mut self, query: &Query<T>, context: Context<'_, T>) -> Alignment<T> {
+    fn reorder(
+        &mut self,
+        query: &Query<T>,
+        context: Context<'_, T>,
+    ) -> (Alignment<T>, Option<Box<Sectioned>>) {
         let held = |slot| self.held.contains_key(&slot);
-        let rows = evaluate(query, context, held);
+        let mut rows = evaluate(query, context, held);
+        let same_group = query.same_group(&self.query);
+        let earlier = self.grouping.as_ref().filter(|_| same_group);
+        let grouping = rows.grouping(query, earlier, context);
         let mut from = vec![usize::MAX; context.items.used()];
         for (at, slot) in self.rows.chunks().flatten().enumerate() {
             from[slot.index()] = at;
@@ -76,7 +86,16 @@ impl<T: Item> ListState<T> {
             }
         }
         self.lay_anew(RowTree::build(&rows.slots, rows.keys.as_deref()));
-        change
+        let hidden = self.hidden();
+        let ungrouped = self.grouping.is_none() && grouping.is_none();
+        let old = std::mem::replace(&mut self.grouping, grouping);
+        self.undo.push(Undo::Regrouped(old.map(Box::new)));
+        let sections = if ungrouped {
+            SectionChange::None
+        } else {
+            SectionChange::Anew
+        };
+        (change, Sectioned::noted(sections, hidden))
     }
 
     pub(super) fn lay_anew(&mut self, rows: RowTree) {

@@ -1,5 +1,6 @@
 //! Taking back what an edit did to a list, without asking any user code.
 
+use super::grouping::Sectioned;
 use super::log::Entry;
 use super::state::ListState;
 use super::undo::Undo;
@@ -48,6 +49,23 @@ impl<T: Item> ListState<T> {
                 Some(Undo::Rebuilt(rows)) => self.rows = *rows,
                 Some(Undo::Requeried(query)) => self.query = *query,
                 Some(Undo::Held(held)) => self.held = held,
+                Some(Undo::Sections { before, tallied }) => {
+                    if let Some((grouping, group)) =
+                        self.grouping.as_mut().zip(self.query.grouping())
+                    {
+                        grouping.layout = before;
+                        grouping.take_back(group, tallied);
+                    }
+                }
+                Some(Undo::Collapsed { layout, collapsed }) => {
+                    if let Some(grouping) = &mut self.grouping {
+                        grouping.layout = layout;
+                        grouping.collapsed = collapsed;
+                    }
+                }
+                Some(Undo::Regrouped(grouping)) => {
+                    self.grouping = grouping.map(|grouping| *grouping);
+                }
                 Some(Undo::Logged) => self.log.forget_last(),
                 None => {}
             }
@@ -55,8 +73,8 @@ impl<T: Item> ListState<T> {
     }
 
     /// Notes a change that is complete.
-    pub(super) fn note(&mut self, entry: Entry<T>) {
-        self.log.push(entry);
+    pub(super) fn note(&mut self, entry: Entry<T>, sectioned: Option<Box<Sectioned>>) {
+        self.log.push(entry, sectioned);
         self.undo.push(Undo::Logged);
     }
 }

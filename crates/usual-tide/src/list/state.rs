@@ -1,5 +1,6 @@
 //! What a store keeps for each bound list.
 
+use super::grouping::Grouping;
 use super::log::Log;
 use super::undo::Undo;
 use super::version::Version;
@@ -18,6 +19,8 @@ pub(crate) struct ListState<T: Item> {
     pub(super) rows: RowTree,
     /// Rows that keep their place, with the items by which they got it.
     pub(super) held: HashMap<Slot, Arc<T>>,
+    /// The sections of a grouped list.
+    pub(super) grouping: Option<Grouping>,
     pub(super) log: Log<T>,
     /// What takes back the changes since the last [`seal`](Self::seal).
     pub(super) undo: Vec<Undo<T>>,
@@ -55,9 +58,29 @@ impl<T: Item> ListState<T> {
         self.query.window()
     }
 
-    /// The rows shown, as positions among all that match.
+    /// How many rows are not hidden by a collapsed section.
+    pub(super) fn open_rows(&self) -> usize {
+        self.layout()
+            .map_or(self.rows.len(), |layout| layout.sums().shown)
+    }
+
+    /// The rows shown, as positions among those that no collapsed section hides.
     pub(super) fn shown(&self) -> Range<usize> {
-        self.window().range(self.rows.len())
+        self.window().range(self.open_rows())
+    }
+
+    /// The position among all rows that match, of one that no collapsed section hides.
+    pub(super) fn row_of_open(&self, position: usize) -> usize {
+        self.layout()
+            .map_or(position, |layout| layout.row_of_shown(position))
+    }
+
+    /// The runs that rows between collapsed sections make among all that match.
+    pub(super) fn open_runs(&self, range: Range<usize>) -> Vec<Range<usize>> {
+        match self.layout() {
+            Some(layout) if !layout.is_open() => layout.open_runs(range),
+            _ => vec![range],
+        }
     }
 
     pub(super) fn version(&self) -> Version {
@@ -132,6 +155,16 @@ impl<T: Item> ListState<T> {
             .collect()
     }
 
+    /// The items of a run of the rows that no collapsed section hides.
+    pub(super) fn open_items_at(
+        &self,
+        range: Range<usize>,
+        context: Context<'_, T>,
+    ) -> Vec<Arc<T>> {
+        let runs = self.open_runs(range).into_iter();
+        runs.flat_map(|run| self.items_at(run, context)).collect()
+    }
+
     /// Bytes of the list beside items and sort keys, spare capacity included.
     pub(crate) fn bytes(&self) -> usize {
         self.rows.bytes()
@@ -163,6 +196,7 @@ impl<T: Item> ListState<T> {
         {
             return Err(format!("{stray:?} is in the list and not in the store"));
         }
+        self.check_sections(context)?;
         self.rows.check_order(|one, two| {
             let by_keys = match (
                 self.query.sorting(),

@@ -1,9 +1,11 @@
 //! What takes back one change to a list.
 
+use super::grouping::{Grouping, Retally};
 use super::plan::Shown;
+use crate::change::{Layout, SectionKey};
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -33,6 +35,18 @@ pub(super) enum Undo<T> {
     Requeried(Box<Query<T>>),
     /// Other rows were held.
     Held(HashMap<Slot, Arc<T>>),
+    /// The sections were others, and this was put into their totals or taken out.
+    Sections {
+        before: Layout,
+        tallied: Vec<Retally>,
+    },
+    /// Other sections were collapsed.
+    Collapsed {
+        layout: Layout,
+        collapsed: HashSet<SectionKey>,
+    },
+    /// The rows were grouped in another way.
+    Regrouped(Option<Box<Grouping>>),
     /// The change was noted.
     Logged,
 }

@@ -74,11 +74,19 @@ impl<T: Item> ListState<T> {
 
     fn update_one(&mut self, touch: &Touch<'_, T>, context: Context<'_, T>) {
         if let Some(fate) = self.fate(touch) {
-            self.carry(touch, fate, context);
+            self.carry(touch, fate, None, context);
         }
     }
 
-    fn carry(&mut self, touch: &Touch<'_, T>, fate: Fate, context: Context<'_, T>) {
+    /// `placed_before` is the item by which the row got its place, when it is held no more.
+    fn carry(
+        &mut self,
+        touch: &Touch<'_, T>,
+        fate: Fate,
+        placed_before: Option<&T>,
+        context: Context<'_, T>,
+    ) {
+        let deltas = self.deltas(&[Fated { touch, fate }], placed_before);
         let rows = self.rows.len();
         let from = match fate {
             Fate::Arrives => None,
@@ -95,7 +103,8 @@ impl<T: Item> ListState<T> {
             before: owned(from, touch.before),
             after: owned(to, touch.after),
         };
-        self.note(Entry::Row { before: rows, row });
+        let sectioned = self.follow_sections(deltas);
+        self.note(Entry::Row { before: rows, row }, sectioned);
     }
 
     fn update_many(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
@@ -111,6 +120,7 @@ impl<T: Item> ListState<T> {
         if fates.is_empty() {
             return;
         }
+        let deltas = self.deltas(&fates, None);
         let count = fates.len();
         let touched = if count >= rows / REBUILD_SHARE {
             self.rebuild_with(&fates, context)
@@ -120,7 +130,8 @@ impl<T: Item> ListState<T> {
             self.update_each(&fates, context)
         };
         let alignment = align_touched(rows, self.rows.len(), touched);
-        self.note(Entry::Rows(Arc::new(alignment)));
+        let sectioned = self.follow_sections(deltas);
+        self.note(Entry::Rows(Arc::new(alignment)), sectioned);
     }
 
     /// Row by row, all out before the first goes in, so that every search meets rows in order.
@@ -187,7 +198,7 @@ impl<T: Item> ListState<T> {
             moved: false,
             anew: false,
         };
-        self.carry(&touch, fate, context);
+        self.carry(&touch, fate, Some(placed_by), context);
     }
 
     /// Puts a row in, whether it matches or not.
@@ -199,7 +210,7 @@ impl<T: Item> ListState<T> {
             moved: false,
             anew: false,
         };
-        self.carry(&touch, Fate::Arrives, context);
+        self.carry(&touch, Fate::Arrives, None, context);
     }
 
     /// What becomes of a row; `None` when the list never sees it.

@@ -1,11 +1,13 @@
 //! Reading a bound list.
 
 use super::ListId;
+use super::grouping::find_section;
 use super::history::PositionError;
 use super::state::{Context, ListState};
 use super::version::Version;
+use crate::change::{Layout, Section, SectionKey, SectionReplica, SectionRow};
 use crate::item::Item;
-use crate::query::Query;
+use crate::query::{Query, Window};
 use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
@@ -74,15 +76,21 @@ impl<'a, T: Item> BoundList<'a, T> {
         if position >= self.len() {
             return None;
         }
-        let slot = self.state.rows.get(self.state.shown().start + position)?;
-        self.context.items.get(slot)
+        let row = self.state.row_of_open(self.state.shown().start + position);
+        self.context.items.get(self.state.rows.get(row)?)
     }
 
     /// The position of an item; `None` when it is not shown. O(log n).
     pub fn position(&self, key: &T::Key) -> Option<usize> {
         let slot = self.context.keys.find(key, self.context.items)?;
         let shown = self.state.shown();
-        let at = self.state.rows.position(slot)?;
+        let mut at = self.state.rows.position(slot)?;
+        if let Some(layout) = self.state.layout().filter(|layout| !layout.is_open()) {
+            if layout.at_row(at)?.1.shown == 0 {
+                return None;
+            }
+            at = layout.shown_before(at);
+        }
         shown.contains(&at).then(|| at - shown.start)
     }
 
@@ -105,10 +113,65 @@ impl<'a, T: Item> BoundList<'a, T> {
     ) -> impl Iterator<Item = &'a Arc<T>> + use<'a, T> {
         let (rows, items) = (&self.state.rows, self.context.items);
         let start = positions.start.min(self.len());
-        let count = positions.end.min(self.len()).saturating_sub(start);
-        rows.rows_from(rows.cursor(self.state.shown().start + start))
-            .take(count)
+        let end = positions.end.min(self.len()).max(start);
+        let first = self.state.shown().start;
+        let runs = self.state.open_runs(first + start..first + end).into_iter();
+        runs.flat_map(move |run| rows.rows_from(rows.cursor(run.start)).take(run.len()))
             .filter_map(|slot| items.get(slot))
+    }
+
+    /// The sections that are shown, in order. A list without grouping is one section.
+    pub fn sections(&self) -> impl Iterator<Item = Arc<Section>> + use<T> {
+        let layout = self.layout();
+        let sections = layout.sections();
+        let sections: Vec<_> = sections
+            .iter()
+            .map(|placed| Arc::clone(&placed.section))
+            .collect();
+        sections.into_iter()
+    }
+
+    /// The section at a position; `None` from the end on.
+    pub fn section(&self, position: usize) -> Option<Arc<Section>> {
+        Some(Arc::clone(&self.layout().get(position)?.1.section))
+    }
+
+    /// The position of a section; `None` when it is not shown.
+    pub fn section_position(&self, key: &SectionKey) -> Option<usize> {
+        let layout = self.layout();
+        match self.query().grouping() {
+            Some(group) => find_section(group, &layout, key).ok(),
+            None => (*key == SectionKey::WHOLE).then_some(0),
+        }
+    }
+
+    /// The rows of a section that are shown, by their positions in the list; none from the end on.
+    pub fn rows_in(&self, section: usize) -> Range<usize> {
+        match self.layout().get(section) {
+            Some((before, placed)) => before.shown..before.shown + placed.shown,
+            None => self.len()..self.len(),
+        }
+    }
+
+    /// Where a row is by section; `None` from the end on. O(log s) in the sections.
+    pub fn place(&self, position: usize) -> Option<SectionRow> {
+        self.layout().place(position)
+    }
+
+    /// The item at a place by section; `None` when there is no such row. O(log n).
+    pub fn at(&self, place: SectionRow) -> Option<&'a Arc<T>> {
+        let rows = self.rows_in(place.section);
+        let position = rows.start.checked_add(place.row)?;
+        rows.contains(&position).then(|| self.get(position))?
+    }
+
+    /// The sections that the window shows.
+    fn layout(&self) -> Layout {
+        match self.state.layout() {
+            None => Layout::whole(self.len()),
+            Some(layout) if self.state.window() == Window::ALL => layout.clone(),
+            Some(layout) => layout.cut(&self.state.shown()),
+        }
     }
 
     /// How often the list has changed: note it when positions are read for the screen.
@@ -149,6 +212,17 @@ impl<'a, T: Item> BoundList<'a, T> {
             rows: self.state.bytes(),
             sort_keys: self.state.key_bytes(),
         }
+    }
+}
+
+impl<T: Item> SectionReplica<T> {
+    /// A copy of what a list shows.
+    pub fn of(rows: &BoundList<'_, T>) -> Self {
+        let sections = rows.sections().zip(0..);
+        Self::new(sections.map(|(section, at)| {
+            let items = rows.items_in(rows.rows_in(at)).cloned();
+            (section, items.collect())
+        }))
     }
 }
 

@@ -61,7 +61,7 @@ impl SortValue for Value<'_> {
 
     fn compare(&self, other: &Self) -> Ordering {
         if let (Self::List(one), Self::List(two)) = (self, other) {
-            let first = one.iter().zip(two).map(|(one, two)| total(one, two));
+            let first = one.iter().zip(two).map(|(one, two)| total_order(one, two));
             let first = first.into_iter().find(|order| order.is_ne());
             return first.unwrap_or_else(|| one.len().cmp(&two.len()));
         }
@@ -71,7 +71,7 @@ impl SortValue for Value<'_> {
 }
 
 /// With missing values and those that are no number last, as in a list of rows.
-fn total(one: &Value<'_>, two: &Value<'_>) -> Ordering {
+pub(super) fn total_order(one: &Value<'_>, two: &Value<'_>) -> Ordering {
     one.rank()
         .cmp(&two.rank())
         .then_with(|| SortValue::compare(one, two))

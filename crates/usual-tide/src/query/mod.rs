@@ -2,6 +2,7 @@
 
 mod any_value;
 mod filter;
+mod group;
 mod lookup;
 mod search;
 mod sort;
@@ -11,6 +12,8 @@ mod value;
 mod window;
 
 pub use filter::{Condition, Filter, FilterProblem, FilterText, FilterTextError};
+pub use group::{Group, GroupProblem, GroupTextError, Period, StepError, Total};
+pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 pub use search::Search;
 pub use sort::Sort;
@@ -43,6 +46,9 @@ pub struct Query<T> {
     filter: Option<Arc<dyn Filter<T>>>,
     search: Option<Arc<Search<T>>>,
     sort: Option<Sort<T>>,
+    group: Option<Group<T>>,
+    /// The order of rows by group and sort.
+    order: Option<Sort<T>>,
     window: Window,
     numbered: bool,
 }
@@ -57,13 +63,15 @@ pub(crate) enum Scope {
     Unknown,
 }
 
-impl<T> Query<T> {
+impl<T: 'static> Query<T> {
     /// Every item in source order.
     pub fn new() -> Self {
         Self {
             filter: None,
             search: None,
             sort: None,
+            group: None,
+            order: None,
             window: Window::ALL,
             numbered: false,
         }
@@ -112,13 +120,40 @@ impl<T> Query<T> {
     #[must_use]
     pub fn sort(mut self, sort: impl Into<Sort<T>>) -> Self {
         self.sort = Some(sort.into());
-        self
+        self.in_order()
     }
 
     /// Shows the rows in source order again.
     #[must_use]
     pub fn unsorted(mut self) -> Self {
         self.sort = None;
+        self.in_order()
+    }
+
+    /// Puts the rows into sections, in place of an earlier grouping; within a section they are sorted.
+    #[must_use]
+    pub fn group(mut self, group: Group<T>) -> Self {
+        self.group = Some(group);
+        self.in_order()
+    }
+
+    /// Shows the rows without sections again.
+    #[must_use]
+    pub fn ungrouped(mut self) -> Self {
+        self.group = None;
+        self.in_order()
+    }
+
+    /// The grouping, for its totals and headings.
+    pub fn grouping(&self) -> Option<&Group<T>> {
+        self.group.as_ref()
+    }
+
+    fn in_order(mut self) -> Self {
+        self.order = match (&self.group, &self.sort) {
+            (Some(group), sort) => Some(Sort::grouped(group, sort.as_ref())),
+            (None, sort) => sort.clone(),
+        };
         self
     }
 
@@ -201,7 +236,13 @@ impl<T> Query<T> {
         }
     }
 
+    /// The order of the rows by group and sort; none where it is that of the source.
     pub(crate) fn sorting(&self) -> Option<&Sort<T>> {
+        self.order.as_ref()
+    }
+
+    /// The order of the rows within a section.
+    pub(crate) fn sorting_within(&self) -> Option<&Sort<T>> {
         self.sort.as_ref()
     }
 
@@ -221,7 +262,16 @@ impl<T> Query<T> {
 
     /// Whether the other query is known to order rows in the same way.
     pub(crate) fn same_order(&self, other: &Self) -> bool {
-        match (&self.sort, &other.sort) {
+        let same_sort = match (&self.sort, &other.sort) {
+            (None, None) => true,
+            (Some(one), Some(two)) => one.is_same(two),
+            _ => false,
+        };
+        same_sort && self.same_group(other)
+    }
+
+    pub(crate) fn same_group(&self, other: &Self) -> bool {
+        match (&self.group, &other.group) {
             (None, None) => true,
             (Some(one), Some(two)) => one.is_same(two),
             _ => false,
@@ -235,13 +285,15 @@ impl<T> Clone for Query<T> {
             filter: self.filter.clone(),
             search: self.search.clone(),
             sort: self.sort.clone(),
+            group: self.group.clone(),
+            order: self.order.clone(),
             window: self.window,
             numbered: self.numbered,
         }
     }
 }
 
-impl<T> Default for Query<T> {
+impl<T: 'static> Default for Query<T> {
     fn default() -> Self {
         Self::new()
     }
@@ -253,6 +305,7 @@ impl<T> fmt::Debug for Query<T> {
             .field("filtered", &self.filter.is_some())
             .field("search", &self.search)
             .field("sort", &self.sort)
+            .field("group", &self.group)
             .field("window", &self.window)
             .field("numbered", &self.numbered)
             .finish()

@@ -1,5 +1,6 @@
 //! Sorts: one or more keys, each with its direction.
 
+use super::group::Group;
 use super::sort_key::{ByComparison, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
 use crate::item::{AnyField, Field};
@@ -74,6 +75,18 @@ impl<T> Sort<T> {
         T: 'static,
     {
         Self::single(field)
+    }
+
+    /// By section first, then within each.
+    pub(super) fn grouped(group: &Group<T>, within: Option<&Self>) -> Self
+    where
+        T: 'static,
+    {
+        let sections = Self::single(group.level());
+        match within {
+            Some(sort) => sections.then(sort.clone()),
+            None => sections,
+        }
     }
 
     fn single(key: impl SortKey<T> + 'static) -> Self {

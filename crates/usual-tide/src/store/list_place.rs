@@ -3,9 +3,12 @@
 use super::Store;
 use super::error::EditError;
 use super::place::Place;
-use crate::item::Item;
+use super::sections::{OtherSection, SectionError};
+use crate::change::SectionKey;
+use crate::item::{InputError, Item};
 use crate::list::{ListId, UnknownList};
 use std::fmt::Debug;
+use std::ops::Range;
 
 /// Why an edit at a place in a list was refused. Nothing was changed.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
@@ -20,6 +23,20 @@ pub enum ListEditError<K: Debug> {
     /// The list does not show this item.
     #[error("the list does not show the item with the key {0:?}")]
     NotShown(K),
+    /// The list has no such section.
+    #[error(transparent)]
+    Section(#[from] SectionError),
+    /// The row would go to another section, and the grouping does not say how its item is changed for that.
+    #[error(
+        "the row cannot go {0}: the grouping does not say how an item is regrouped (Group::regroup)"
+    )]
+    OtherSection(Box<OtherSection>),
+    /// The item would not take the section's value.
+    #[error("the row cannot go to the other section: {0}")]
+    CannotRegroup(InputError),
+    /// The item was changed as the grouping says, and does not belong to the section all the same.
+    #[error("the row was to go {0}, and what the grouping made of it does not belong there")]
+    NotRegrouped(Box<OtherSection>),
     /// The edit itself was refused.
     #[error(transparent)]
     Edit(#[from] EditError<K>),
@@ -42,7 +59,7 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
     ) -> Result<(), ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
-            let place = store.place_in(list, &place, &[])?.unwrap_or(Place::End);
+            let (item, place) = store.newcomer(list, item, &place)?;
             Ok(store.add(item, place)?)
         })
     }
@@ -80,62 +97,232 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
     ) -> Result<bool, ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
-            let mut lifted = keys
-                .iter()
-                .map(|key| store.shown_position(list, key))
-                .collect::<Result<Vec<_>, _>>()?;
-            lifted.sort_unstable();
-            lifted.dedup();
-            match store.place_in(list, &place, &lifted)? {
-                Some(place) => Ok(store.move_many(keys, place)?),
-                None => Ok(false),
-            }
+            let lifted = store.lifted(list, keys)?;
+            let own = store.sections_of(list, keys)?;
+            let landing = store.landing_in(list, &place, &lifted, &own)?;
+            store.land(list, keys, landing)
         })
     }
 
-    fn shown_position(&self, list: ListId, key: &T::Key) -> Result<usize, ListEditError<T::Key>> {
+    /// The positions of rows in a list, ascending.
+    pub(super) fn lifted(
+        &self,
+        list: ListId,
+        keys: &[T::Key],
+    ) -> Result<Vec<usize>, ListEditError<T::Key>> {
+        let positions = keys.iter().map(|key| self.shown_position(list, key));
+        let mut lifted = positions.collect::<Result<Vec<_>, _>>()?;
+        lifted.sort_unstable();
+        lifted.dedup();
+        Ok(lifted)
+    }
+
+    fn sections_of(
+        &self,
+        list: ListId,
+        keys: &[T::Key],
+    ) -> Result<Vec<SectionKey>, ListEditError<T::Key>> {
+        let mut sections = Vec::new();
+        if self.list(list)?.query().grouping().is_some() {
+            for item in keys.iter().filter_map(|key| self.get(key)) {
+                sections.push(self.section_of(list, item)?);
+            }
+        }
+        Ok(sections)
+    }
+
+    /// Carries out a move.
+    pub(super) fn land(
+        &mut self,
+        list: ListId,
+        keys: &[T::Key],
+        landing: Landing<T::Key>,
+    ) -> Result<bool, ListEditError<T::Key>> {
+        let mut changed = false;
+        if let Some(section) = &landing.section {
+            for key in keys {
+                changed |= self.enter_section(list, key, section)?;
+            }
+        }
+        if let Some(place) = landing.place
+            && (changed || !landing.there)
+        {
+            changed |= self.move_many(keys, place)?;
+        }
+        Ok(changed)
+    }
+
+    /// An item that is new to a list, as it is in the section of its place, and the place in the source.
+    pub(super) fn newcomer(
+        &self,
+        list: ListId,
+        item: T,
+        place: &Place<T::Key>,
+    ) -> Result<(T, Place<T::Key>), ListEditError<T::Key>> {
+        let own = self.section_of(list, &item)?;
+        let landing = self.landing_in(list, place, &[], &[own])?;
+        let item = match &landing.section {
+            Some(section) => self.regrouped(list, item, section)?,
+            None => item,
+        };
+        Ok((item, landing.place.unwrap_or(Place::End)))
+    }
+
+    pub(super) fn shown_position(
+        &self,
+        list: ListId,
+        key: &T::Key,
+    ) -> Result<usize, ListEditError<T::Key>> {
         self.known_slot(key)?;
         let position = self.list(list)?.position(key);
         position.ok_or_else(|| ListEditError::NotShown(key.clone()))
     }
 
-    /// A place among the shown rows as a place in source order; none when the lifted rows are there
-    /// already. `lifted` are positions in the list, ascending.
-    pub(super) fn place_in(
+    /// A place among the shown rows as a place in source order. `lifted` are positions in the list, ascending,
+    /// and `own` the sections of the rows that are to go there.
+    ///
+    /// Between two sections the rows stay in their own where that is one of the two, else they go to the one
+    /// above.
+    fn landing_in(
         &self,
         list: ListId,
         place: &Place<T::Key>,
         lifted: &[usize],
-    ) -> Result<Option<Place<T::Key>>, ListEditError<T::Key>> {
+        own: &[SectionKey],
+    ) -> Result<Landing<T::Key>, ListEditError<T::Key>> {
         let shown = self.list(list)?;
-        if shown.query().sorting().is_some() {
+        let shown_keys = 0..shown.len();
+        let target = self.target(list, place, lifted, &shown_keys)?;
+        let section = if shown.query().grouping().is_none() {
+            None
+        } else {
+            let of = |position: Option<usize>| {
+                let item = shown.get(position?)?;
+                self.section_of(list, item).ok()
+            };
+            let above = || of(target.above);
+            let below = || of(target.below);
+            let named = match place {
+                Place::Before(key) | Place::After(key) => of(shown.position(key)),
+                _ => None,
+            };
+            let is_own = |section: &SectionKey| own.iter().all(|own| own == section);
+            named
+                .or_else(|| above().filter(is_own))
+                .or_else(|| below().filter(is_own))
+                .or_else(above)
+                .or_else(below)
+        };
+        self.landing_at(list, target, section)
+    }
+
+    /// A place among the rows of a section.
+    pub(super) fn landing_in_section(
+        &self,
+        list: ListId,
+        section: &SectionKey,
+        place: &Place<T::Key>,
+        lifted: &[usize],
+    ) -> Result<Landing<T::Key>, ListEditError<T::Key>> {
+        let shown = self.list(list)?;
+        let at = shown.section_position(section);
+        let rows = at.map_or(0..0, |at| shown.rows_in(at));
+        let inside: Vec<usize> = lifted
+            .iter()
+            .copied()
+            .filter(|position| rows.contains(position))
+            .collect();
+        let mut target = self.target(list, place, &inside, &rows)?;
+        target.there &= inside.len() == lifted.len();
+        self.landing_at(list, target, Some(section.clone()))
+    }
+
+    /// The neighbours of a place among some of the rows that a list shows.
+    fn target(
+        &self,
+        list: ListId,
+        place: &Place<T::Key>,
+        lifted: &[usize],
+        among: &Range<usize>,
+    ) -> Result<Target, ListEditError<T::Key>> {
+        let shown = self.list(list)?;
+        if shown.query().sorting_within().is_some() {
             return Err(ListEditError::Sorted);
         }
-        let (rows, rest) = (shown.len(), shown.len() - lifted.len());
+        let (rows, rest) = (among.len(), among.len() - lifted.len());
         let within = |position: usize, last: usize| {
             (position <= last)
                 .then_some(position)
                 .ok_or(EditError::OutOfRange { position, last })
         };
-        let before = |gap: usize| gap - lifted.partition_point(|position| *position < gap);
+        let first = among.start;
+        let before = |gap: usize| gap - lifted.partition_point(|position| *position < first + gap);
+        let of_key = |key: &T::Key| {
+            let position = self.shown_position(list, key)?;
+            let inside = among.contains(&position).then(|| position - first);
+            inside.ok_or_else(|| ListEditError::NotShown(key.clone()))
+        };
         let target = match place {
             Place::Start => 0,
             Place::End => rest,
             Place::Row(row) => within(*row, rest)?,
             Place::Gap(gap) => before(within(*gap, rows)?),
-            Place::Before(key) => before(self.shown_position(list, key)?),
-            Place::After(key) => before(self.shown_position(list, key)? + 1),
+            Place::Before(key) => before(of_key(key)?),
+            Place::After(key) => before(of_key(key)? + 1),
         };
-        // Rows that are hidden in between are no reason to touch the source.
-        if lifted.iter().copied().eq(target..target + lifted.len()) && !lifted.is_empty() {
-            return Ok(None);
-        }
-        let neighbour = |row: usize| {
+        let start = first + target;
+        // The position of a row that is not lifted, by its place among those.
+        let position = |row: usize| {
             let shifted = |row, lifted: &usize| row + usize::from(*lifted <= row);
-            let item = shown.get(lifted.iter().fold(row, shifted))?;
-            Some(item.key().clone())
+            let position = lifted.iter().fold(first + row, shifted);
+            among.contains(&position).then_some(position)
         };
-        let above = target.checked_sub(1).and_then(neighbour).map(Place::After);
-        Ok(above.or_else(|| neighbour(target).map(Place::Before)))
+        Ok(Target {
+            above: target.checked_sub(1).and_then(position),
+            below: position(target),
+            there: lifted.iter().copied().eq(start..start + lifted.len()) && !lifted.is_empty(),
+        })
     }
+
+    /// The place in the source next to a neighbour in the same section.
+    fn landing_at(
+        &self,
+        list: ListId,
+        target: Target,
+        section: Option<SectionKey>,
+    ) -> Result<Landing<T::Key>, ListEditError<T::Key>> {
+        let shown = self.list(list)?;
+        let neighbour = |position: Option<usize>| {
+            let item = shown.get(position?)?;
+            let same = match &section {
+                Some(section) => self.section_of(list, item).ok()? == *section,
+                None => true,
+            };
+            same.then(|| item.key().clone())
+        };
+        let above = neighbour(target.above).map(Place::After);
+        Ok(Landing {
+            place: above.or_else(|| neighbour(target.below).map(Place::Before)),
+            section,
+            there: target.there,
+        })
+    }
+}
+
+/// A place among the rows of a list: the positions of the rows around it that are not lifted.
+struct Target {
+    above: Option<usize>,
+    below: Option<usize>,
+    /// Whether the lifted rows are there already; rows that are hidden in between are no reason to touch the
+    /// source.
+    there: bool,
+}
+
+/// Where rows go.
+pub(super) struct Landing<K> {
+    /// The place in source order; none where there is no neighbour that tells.
+    place: Option<Place<K>>,
+    /// The section in a grouped list.
+    section: Option<SectionKey>,
+    there: bool,
 }

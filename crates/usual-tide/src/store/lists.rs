@@ -246,7 +246,7 @@ impl<T: Item> Store<T> {
         Ok((state, self.context()))
     }
 
-    fn list_state_mut(
+    pub(super) fn list_state_mut(
         &mut self,
         list: ListId,
     ) -> Result<(&mut ListState<T>, Context<'_, T>), UnknownList> {

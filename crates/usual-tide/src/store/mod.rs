@@ -15,6 +15,7 @@ mod place;
 mod proposal;
 mod reload;
 mod rules;
+mod sections;
 mod shared;
 mod standing;
 mod undo;
@@ -28,6 +29,7 @@ pub use place::Place;
 pub use proposal::{Proposal, ProposalError, ProposalId, Settled};
 pub use reload::Reloaded;
 pub use rules::InBatch;
+pub use sections::{OtherSection, SectionError};
 #[cfg(feature = "stream")]
 pub use shared::ChangeStream;
 pub use shared::{SharedError, SharedStore, Subscription};

@@ -3,6 +3,7 @@
 use caseless::Caseless;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::{canonical_combining_class, is_combining_mark};
+use unicode_segmentation::UnicodeSegmentation;
 
 /// Which differences between two texts do not count.
 ///
@@ -74,4 +75,11 @@ pub(super) fn searched(text: &str) -> String {
     let stays = |letter: &char| matches!(canonical_combining_class(*letter), 0 | 7..=9);
     let folded = text.chars().nfkd().default_case_fold().nfkd();
     folded.filter(stays).nfc().collect()
+}
+
+/// The first letter of a text, a capital without its marks; `None` when it begins with no letter.
+pub(crate) fn initial(text: &str) -> Option<String> {
+    let first = text.graphemes(true).next()?;
+    let base = first.nfkd().find(|letter| !is_combining_mark(*letter))?;
+    base.is_alphabetic().then(|| base.to_uppercase().collect())
 }

@@ -4,4 +4,5 @@ mod fold;
 mod words;
 
 pub use fold::Folding;
+pub(crate) use fold::initial;
 pub(crate) use words::Words;

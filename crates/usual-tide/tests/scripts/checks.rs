@@ -3,7 +3,9 @@
 use super::model::Thing;
 use std::collections::HashMap;
 use std::sync::Arc;
-use usual_tide::{ChangeSet, Followed, Replica, Step};
+use usual_tide::{
+    BoundList, ChangeSet, Followed, Replica, Section, SectionKey, SectionReplica, SectionRow, Step,
+};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -96,11 +98,14 @@ fn check_apply(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     let mut rows = before.clone();
     set.apply(&mut rows).unwrap();
     assert_eq!(&rows, after);
-    let mut longer = before.clone();
-    longer.push(Arc::clone(after.first().or(before.first()).unwrap()));
-    let unchanged = longer.clone();
-    assert!(set.apply(&mut longer).is_err());
-    assert!(longer == unchanged);
+    // Sections can change without any row.
+    if let Some(row) = after.first().or(before.first()) {
+        let mut longer = before.clone();
+        longer.push(Arc::clone(row));
+        let unchanged = longer.clone();
+        assert!(set.apply(&mut longer).is_err());
+        assert!(longer == unchanged);
+    }
     let mut replica: Replica<Thing> = before.iter().cloned().collect();
     replica.apply(set).unwrap();
     assert!(replica.items().eq(after));
@@ -135,6 +140,107 @@ fn check_steps(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
             }
         }
         assert_eq!(&rows, after, "{steps:?}");
+    }
+}
+
+/// What a list shows, section by section.
+pub(super) type Sections = Vec<(Arc<Section>, Rows)>;
+
+pub(super) fn sections_of(list: &BoundList<'_, Thing>) -> Sections {
+    let sections = list.sections().zip(0..);
+    let sections: Sections = sections
+        .map(|(section, at)| (section, list.items_in(list.rows_in(at)).cloned().collect()))
+        .collect();
+    let mut position = 0;
+    for (section, (_, rows)) in sections.iter().enumerate() {
+        for (row, item) in rows.iter().enumerate() {
+            let place = SectionRow { section, row };
+            assert_eq!(list.place(position), Some(place));
+            assert_eq!(list.at(place), Some(item));
+            position += 1;
+        }
+    }
+    assert_eq!((position, list.place(position)), (list.len(), None));
+    sections
+}
+
+/// Whether a two-level copy shows just this.
+fn shows(replica: &SectionReplica<Thing>, sections: &Sections) -> bool {
+    replica
+        .sections()
+        .eq(sections.iter().map(|(section, _)| section))
+        && (0..sections.len()).all(|at| replica.rows(at).eq(&sections[at].1))
+}
+
+/// All laws that speak of a change set by section.
+pub(super) fn check_sections(set: &ChangeSet<Thing>, before: &Sections, after: &Sections) {
+    let changes = set.by_section();
+    // Where only numbers changed, nothing is said by section.
+    assert!(!changes.is_empty() || before == after);
+    let start = || SectionReplica::new(before.iter().cloned());
+    let mut replica = start();
+    replica.apply(&changes).unwrap();
+    assert!(shows(&replica, after), "{replica:?} should be {after:?}");
+
+    let mut staged = start();
+    let stages = changes.stages(|at| before.get(at).map(|section| Arc::clone(&section.0)));
+    for stage in &stages {
+        let (section, row) = (stage.sections(), stage);
+        let rows = !row.removed().is_empty() || !row.inserted().is_empty();
+        let rows = rows || !row.moved().is_empty() || !row.updated().is_empty();
+        assert!(
+            section.is_empty() || !rows,
+            "sections and rows in one stage"
+        );
+        staged.apply(stage).unwrap();
+    }
+    assert!(shows(&staged, after), "{stages:?}");
+    assert!(stages.len() <= 3);
+
+    let places = |sections: &Sections| -> HashMap<u16, (SectionKey, usize)> {
+        let rows = sections.iter().flat_map(|(section, rows)| {
+            rows.iter()
+                .enumerate()
+                .map(|(row, thing)| (thing.key, (section.key().clone(), row)))
+        });
+        rows.collect()
+    };
+    let was = places(before);
+    let mut fewest = 0;
+    for (section, rows) in after {
+        let kept = rows.iter().filter_map(|row| was.get(&row.key));
+        let (same, other): (Vec<_>, Vec<_>) = kept.partition(|(key, _)| key == section.key());
+        let same: Vec<usize> = same.into_iter().map(|(_, row)| *row).collect();
+        fewest += other.len() + same.len() - longest(&same);
+    }
+    let moved: usize = changes.moved().iter().map(|run| run.len).sum();
+    assert_eq!(moved, fewest, "not the fewest moves by section");
+
+    let place = |sections: &Sections, key: &SectionKey| {
+        sections
+            .iter()
+            .position(|(section, _)| section.key() == key)
+    };
+    let kept: Vec<usize> = after
+        .iter()
+        .filter_map(|(section, _)| place(before, section.key()))
+        .collect();
+    let count = |runs: &[usual_tide::MovedRun]| runs.iter().map(|run| run.len).sum::<usize>();
+    let sections = changes.sections();
+    assert_eq!(count(sections.moved()), kept.len() - longest(&kept));
+    assert_eq!(
+        (sections.before(), sections.after()),
+        (before.len(), after.len())
+    );
+    for row in sections.updated() {
+        assert_ne!(row.before, row.after);
+        assert!(!row.fields().is_empty());
+    }
+    if before.len() != after.len() || !changes.removed().is_empty() {
+        let mut other = SectionReplica::new(after.iter().cloned());
+        if other.apply(&changes).is_err() {
+            assert!(shows(&other, after), "a refused set has changed something");
+        }
     }
 }
 

@@ -8,6 +8,7 @@
 mod apart;
 mod checks;
 mod contradictions;
+mod grouped;
 mod held;
 mod model;
 mod panics;

@@ -1,8 +1,8 @@
 //! The item of the tests, the queries, and what a list of them must show.
 
 use proptest::prelude::*;
-use std::cmp::Ordering;
-use usual_tide::{Item, Query, Sort};
+use std::cmp::{Ordering, Reverse};
+use usual_tide::{Group, Item, Query, Sort, Total};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 pub(super) struct Thing {
@@ -36,10 +36,73 @@ pub(super) enum Order {
 }
 
 #[derive(Clone, Copy, PartialEq, Debug)]
+pub(super) enum Grouped {
+    Not,
+    Rank,
+    RankDownMissingFirst,
+    NameDown,
+    /// Two names in a given order, and no section goes.
+    NameGiven,
+    KeyByClosure,
+    OnWithTotals,
+}
+
+/// The names whose order is given.
+pub(super) const GIVEN: [&str; 2] = ["kiln shelf b", "no such name"];
+
+impl Grouped {
+    pub(super) fn group(self) -> Option<Group<Thing>> {
+        Some(match self {
+            Self::Not => return None,
+            Self::Rank => Group::by(Thing::RANK),
+            Self::RankDownMissingFirst => Group::by(Thing::RANK).descending().missing_first(),
+            Self::NameDown => Group::by(Thing::NAME).descending(),
+            Self::NameGiven => Group::by(Thing::NAME).in_order(GIVEN).keep_empty(),
+            Self::KeyByClosure => Group::with(|thing: &Thing| thing.key % 3).descending(),
+            Self::OnWithTotals => Group::by(Thing::ON)
+                .total(Total::Sum, Thing::KEY)
+                .total(Total::Mean, Thing::RANK)
+                .total(Total::Minimum, Thing::RANK)
+                .total(Total::Maximum, Thing::NAME),
+        })
+    }
+
+    /// What the section of a thing is called, and what orders it.
+    pub(super) fn section(self, thing: &Thing) -> (i64, Reverse<String>, String) {
+        let rank = |missing| thing.rank.map_or(missing, i64::from);
+        let key = thing.rank.map_or(String::new(), |rank| rank.to_string());
+        match self {
+            Self::Not => (0, Reverse(String::new()), String::new()),
+            Self::Rank => (rank(999), Reverse(String::new()), key),
+            Self::RankDownMissingFirst => (-rank(999), Reverse(String::new()), key),
+            Self::NameDown => (0, Reverse(thing.name.clone()), thing.name.clone()),
+            Self::NameGiven => {
+                let given = GIVEN.iter().position(|name| *name == thing.name);
+                (
+                    given.map_or(9, |at| at as i64),
+                    Reverse(String::new()),
+                    thing.name.clone(),
+                )
+            }
+            Self::KeyByClosure => {
+                let part = thing.key % 3;
+                (-i64::from(part), Reverse(String::new()), part.to_string())
+            }
+            Self::OnWithTotals => (
+                thing.on.into(),
+                Reverse(String::new()),
+                thing.on.to_string(),
+            ),
+        }
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Debug)]
 pub(super) struct Shape {
     /// 0 shows all; otherwise things of some remainder are left out.
     pub(super) filter: u8,
     pub(super) order: Order,
+    pub(super) grouped: Grouped,
     pub(super) skip: usize,
     pub(super) take: Option<usize>,
     pub(super) numbered: bool,
@@ -49,6 +112,7 @@ impl Shape {
     pub(super) const ALL: Self = Self {
         filter: 0,
         order: Order::Source,
+        grouped: Grouped::Not,
         skip: 0,
         take: None,
         numbered: true,
@@ -109,6 +173,10 @@ impl Shape {
             None => query.unsorted(),
             Some(sort) => query.sort(sort),
         };
+        query = match self.grouped.group() {
+            None => query.ungrouped(),
+            Some(group) => query.group(group),
+        };
         query = query.skip(self.skip);
         query = match self.take {
             None => query.take_all(),
@@ -121,10 +189,17 @@ impl Shape {
         }
     }
 
-    /// The rows that a list must show of these things in source order.
-    pub(super) fn rows(self, things: &[Thing]) -> Vec<Thing> {
+    /// The rows that match, in order.
+    pub(super) fn matching(self, things: &[Thing]) -> Vec<Thing> {
         let mut rows: Vec<Thing> = things.iter().filter(|t| self.shows(t)).cloned().collect();
         rows.sort_by(|one, two| self.compare(one, two));
+        rows.sort_by_key(|thing| self.grouped.section(thing));
+        rows
+    }
+
+    /// The rows that a list must show of these things in source order.
+    pub(super) fn rows(self, things: &[Thing]) -> Vec<Thing> {
+        let rows = self.matching(things);
         let take = self.take.unwrap_or(usize::MAX);
         rows.into_iter().skip(self.skip).take(take).collect()
     }
@@ -141,13 +216,25 @@ pub(super) fn shape() -> impl Strategy<Value = Shape> {
     ];
     let take = prop_oneof![3 => Just(None), 1 => (0..12usize).prop_map(Some)];
     let skip = prop_oneof![3 => Just(0), 1 => 0..6usize];
-    (0..5u8, order, skip, take, any::<bool>()).prop_map(|(filter, order, skip, take, numbered)| {
-        Shape {
-            filter,
-            order,
-            skip,
-            take,
-            numbered,
-        }
+    let grouped = prop_oneof![5 => Just(Grouped::Not), 5 => grouped()];
+    let parts = (0..5u8, order, grouped, skip, take, any::<bool>());
+    parts.prop_map(|(filter, order, grouped, skip, take, numbered)| Shape {
+        filter,
+        order,
+        grouped,
+        skip,
+        take,
+        numbered,
     })
+}
+
+pub(super) fn grouped() -> impl Strategy<Value = Grouped> {
+    prop_oneof![
+        Just(Grouped::Rank),
+        Just(Grouped::RankDownMissingFirst),
+        Just(Grouped::NameDown),
+        Just(Grouped::NameGiven),
+        Just(Grouped::KeyByClosure),
+        Just(Grouped::OnWithTotals),
+    ]
 }

@@ -1,6 +1,6 @@
 //! Scripts that mix every edit over several lists, with feeds that are read at random moments.
 
-use super::checks::{check_numbers, check_set};
+use super::checks::{Sections, check_numbers, check_sections, check_set, sections_of};
 use super::model::{Shape, Thing, shape, thing};
 use proptest::prelude::*;
 use std::sync::Arc;
@@ -116,12 +116,14 @@ struct Watched {
     /// Read at random moments.
     late: Feed<Thing>,
     late_rows: Vec<Arc<Thing>>,
+    late_sections: Sections,
     late_shape: Shape,
     /// Whether the list numbered its rows at every moment since.
     late_numbered: bool,
     /// Read after each step, and composed.
     eager: Feed<Thing>,
     eager_rows: Vec<Arc<Thing>>,
+    eager_sections: Sections,
     composed: Option<ChangeSet<Thing>>,
     /// What was shown at earlier versions.
     seen: Vec<(Version, Vec<u16>)>,
@@ -409,15 +411,18 @@ impl World {
             .map(|shape| {
                 let list = store.bind(shape.query());
                 let rows: Vec<_> = store.list(list).unwrap().items().cloned().collect();
+                let sections = sections_of(&store.list(list).unwrap());
                 Watched {
                     list,
                     shape: *shape,
                     late: store.feed(list).unwrap(),
                     late_rows: rows.clone(),
+                    late_sections: sections.clone(),
                     late_shape: *shape,
                     late_numbered: shape.numbered,
                     eager: store.feed(list).unwrap(),
                     eager_rows: rows,
+                    eager_sections: sections,
                     composed: None,
                     seen: Vec::new(),
                 }
@@ -481,24 +486,27 @@ impl Watched {
 
     fn read_late(&mut self, store: &Store<Thing>) {
         let rows = self.rows(store);
+        let sections = sections_of(&store.list(self.list).unwrap());
         let set = self.late.read(store).unwrap();
         match &set {
             Some(set) => {
                 if self.late_rows != rows {
                     check_set(set, &self.late_rows, &rows);
+                    check_sections(set, &self.late_sections, &sections);
                 }
                 if self.shape.numbered {
                     let skips = (self.late_shape.skip, self.shape.skip);
                     check_numbers(set, &self.late_rows, &rows, skips);
                 }
             }
-            None => assert_eq!(self.late_rows, rows),
+            None => assert_eq!((&self.late_rows, &self.late_sections), (&rows, &sections)),
         }
         let composed = self.composed.take().filter(|set| !set.is_empty());
         if self.late_numbered {
             assert_eq!(composed, set, "composed step by step it is another set");
         }
         self.late_rows = rows;
+        self.late_sections = sections;
         self.late_shape = self.shape;
         self.late_numbered = self.shape.numbered;
         assert_eq!(self.late.read(store).unwrap(), None);
@@ -514,19 +522,22 @@ impl Watched {
         }
         assert_eq!(list.get(rows.len()), None);
 
+        let sections = sections_of(&list);
         if let Some(set) = self.eager.read(store).unwrap() {
             if self.eager_rows != rows {
                 check_set(&set, &self.eager_rows, &rows);
+                check_sections(&set, &self.eager_sections, &sections);
             }
             self.composed = Some(match self.composed.take() {
                 Some(before) => before.then(&set).unwrap(),
                 None => set,
             });
         } else {
-            assert_eq!(self.eager_rows, rows);
+            assert_eq!((&self.eager_rows, &self.eager_sections), (&rows, &sections));
         }
         let keys = rows.iter().map(|row| row.key).collect();
         self.eager_rows = rows;
+        self.eager_sections = sections;
         self.look_back(store);
         self.seen.push((list.version(), keys));
     }

@@ -83,7 +83,7 @@ impl<T: Item> Store<T> {
     }
 
     /// The same at a place among the rows that a list shows; the list shows the row even if it does not
-    /// match. In a sorted list, where no place can be chosen, only [`Place::Start`] and [`Place::End`] are
+    /// match. In a grouped list it belongs to the section of the place, if the grouping says how. In a sorted list, where no place can be chosen, only [`Place::Start`] and [`Place::End`] are
     /// taken: the row stands where its sort key puts it.
     ///
     /// # Errors
@@ -96,12 +96,12 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
     ) -> Result<Draft<T>, ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
-            let sorted = store.list(list)?.query().sorting().is_some();
+            let sorted = store.list(list)?.query().sorting_within().is_some();
             let at_an_end = matches!(place, Place::Start | Place::End);
-            let place = if sorted && at_an_end {
-                place
+            let (item, place) = if sorted && at_an_end {
+                (item, place)
             } else {
-                store.place_in(list, &place, &[])?.unwrap_or(Place::End)
+                store.newcomer(list, item, &place)?
             };
             let draft = store.draft_new(item, place)?;
             if let Some(slot) = store.slot(draft.key()) {

@@ -1,0 +1,17 @@
+//! Sections: what they are, how they change, and change sets that speak of them.
+
+mod by_section;
+mod layout;
+mod replica;
+mod seams;
+mod section;
+mod sectioning;
+mod stages;
+
+pub use by_section::{SectionChanges, SectionMove, SectionRun, SectionUpdated};
+pub(crate) use layout::Layout;
+pub use replica::{SectionApplyError, SectionReplica};
+pub(crate) use seams::{Seams, align_by_key};
+pub(crate) use section::{GroupValue, SectionName};
+pub use section::{Section, SectionKey, SectionRow};
+pub(crate) use sectioning::Sectioning;

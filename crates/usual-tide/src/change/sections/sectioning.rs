@@ -1,0 +1,64 @@
+//! What a change set knows of the sections.
+
+use super::layout::Layout;
+use super::seams::{Seams, align_by_key};
+use super::section::Section;
+use crate::change::align::Alignment;
+use crate::change::set::ChangeSet;
+use std::sync::Arc;
+
+/// The sections before and after, and what happened to them.
+#[derive(Clone, Debug)]
+pub(crate) struct Sectioning {
+    changes: ChangeSet<Section>,
+    /// The same with every section that rows left or entered.
+    touched: Arc<Alignment<Section>>,
+    before: Layout,
+    after: Layout,
+}
+
+impl Sectioning {
+    pub(crate) fn new(change: Alignment<Section>, before: Layout, after: Layout) -> Self {
+        Self {
+            changes: ChangeSet::minimal(&change),
+            touched: Arc::new(change),
+            before,
+            after,
+        }
+    }
+
+    /// The same between two layouts of which no more is known. O(s).
+    pub(crate) fn between(before: Layout, after: Layout) -> Self {
+        Self::new(align_by_key(&before, &after), before, after)
+    }
+
+    pub(crate) fn changes(&self) -> &ChangeSet<Section> {
+        &self.changes
+    }
+
+    pub(crate) fn before(&self) -> &Layout {
+        &self.before
+    }
+
+    pub(crate) fn after(&self) -> &Layout {
+        &self.after
+    }
+
+    /// Whether the sections are as they were.
+    pub(crate) fn is_same(&self) -> bool {
+        self.changes.is_empty()
+    }
+
+    /// Where runs of rows must be cut.
+    pub(crate) fn seams(&self) -> Seams {
+        Seams::of_shown(&self.touched, &self.before, &self.after)
+    }
+}
+
+impl PartialEq for Sectioning {
+    fn eq(&self, other: &Self) -> bool {
+        self.changes == other.changes
+            && self.before.is_same(&other.before)
+            && self.after.is_same(&other.after)
+    }
+}

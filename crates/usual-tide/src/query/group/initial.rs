@@ -1,0 +1,60 @@
+//! Grouping by the first letter.
+
+use super::by::{GroupBy, shown};
+use crate::item::{AnyField, Value};
+use crate::query::value::SortValue;
+use crate::text::initial;
+use std::cmp::Ordering;
+
+/// The heading of what begins with a digit.
+const DIGITS: &str = "0\u{2013}9";
+
+/// The heading of what begins with neither letter nor digit.
+const REST: &str = "\u{2026}";
+
+/// Bits that tell letters, digits and the rest apart.
+const CLASS_BITS: u32 = 2;
+
+pub(super) struct ByInitial<T> {
+    field: AnyField<T>,
+}
+
+impl<T> ByInitial<T> {
+    pub(super) fn new(field: AnyField<T>) -> Self {
+        Self { field }
+    }
+}
+
+fn class(value: &Value<'_>) -> u64 {
+    match value.as_text() {
+        Some(DIGITS) => 1,
+        Some(REST) | None => 2,
+        Some(_) => 0,
+    }
+}
+
+impl<T> GroupBy<T> for ByInitial<T> {
+    fn value<'a>(&self, item: &'a T) -> Value<'a> {
+        let shown = shown(&self.field, item);
+        let text = shown.as_text().unwrap_or_default().trim_start();
+        let Some(first) = text.chars().next() else {
+            return Value::Missing;
+        };
+        if first.is_numeric() {
+            return Value::from(DIGITS);
+        }
+        match initial(text) {
+            Some(letter) => Value::from(letter),
+            None => Value::from(REST),
+        }
+    }
+
+    fn prefix(&self, value: &Value<'_>) -> u64 {
+        class(value) << (u64::BITS - CLASS_BITS) | SortValue::prefix(value) >> CLASS_BITS
+    }
+
+    fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
+        let classes = class(one).cmp(&class(two));
+        classes.then_with(|| SortValue::compare(one, two))
+    }
+}

@@ -1,0 +1,324 @@
+//! Groupings: what puts rows into sections, and in which order.
+
+mod by;
+mod initial;
+mod level;
+mod period;
+mod step;
+mod sum;
+mod text;
+mod total;
+
+pub use period::Period;
+pub use step::StepError;
+pub use text::{GroupProblem, GroupTextError};
+pub use total::Total;
+pub(crate) use total::{Tallied, Tally};
+
+use crate::change::{SectionKey, SectionName};
+use crate::item::{AnyField, FieldValue, InputError, Value};
+use by::{ByClosure, ByShown, ByValue, GroupBy};
+use hashbrown::HashMap;
+use initial::ByInitial;
+use jiff::tz::TimeZone;
+use level::GroupLevel;
+use period::ByPeriod;
+use rust_decimal::Decimal;
+use std::fmt;
+use std::sync::Arc;
+use step::ByStep;
+use total::TotalOf;
+
+/// What puts rows into sections: the value that the rows of a section have in common.
+///
+/// Sections come in the order of their values, ascending, missing ones last, unless the grouping says
+/// otherwise; within a section rows keep the order of the list. A section without rows is gone, unless
+/// the grouping keeps it.
+///
+/// ```
+/// use usual_tide::{Group, Item, Period, Query, Store, Total};
+/// use jiff::civil::{Date, date};
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, due: Date, height_mm: u32 }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let days = [date(2026, 3, 5), date(2026, 4, 1), date(2026, 3, 28)];
+/// let mut store = Store::load((0..3).map(|id| Piece { id, due: days[id as usize], height_mm: 100 + id }))?;
+/// let by_month = Group::by_period(Piece::DUE, Period::Month).total(Total::Maximum, Piece::HEIGHT_MM);
+/// let list = store.bind(Query::new().group(by_month));
+///
+/// let rows = store.list(list)?;
+/// let headings: Vec<String> = rows.sections().map(|section| section.heading().to_owned()).collect();
+/// assert_eq!(headings, ["2026-03", "2026-04"]);
+/// let march = rows.section(0).ok_or("no section")?;
+/// assert_eq!((march.count(), march.totals()[0].to_string()), (2, "102".to_owned()));
+/// # Ok(()) }
+/// ```
+pub struct Group<T> {
+    parts: Arc<Parts<T>>,
+}
+
+/// Changes an item so that it belongs to a section.
+type Regroup<T> = dyn Fn(&mut T, &Value<'_>) -> Result<(), InputError> + Send + Sync;
+
+/// Makes the heading of a value.
+type Heading = dyn Fn(&Value<'_>) -> String + Send + Sync;
+
+struct Parts<T> {
+    by: Arc<dyn GroupBy<T>>,
+    heading: Option<Arc<Heading>>,
+    descending: bool,
+    missing_first: bool,
+    /// The places of values whose order is given.
+    given: Arc<HashMap<SectionKey, u32>>,
+    keeps_empty: bool,
+    totals: Vec<TotalOf<T>>,
+    regroup: Option<Arc<Regroup<T>>>,
+}
+
+impl<T> Clone for Parts<T> {
+    fn clone(&self) -> Self {
+        Self {
+            by: Arc::clone(&self.by),
+            heading: self.heading.clone(),
+            given: Arc::clone(&self.given),
+            totals: self.totals.clone(),
+            regroup: self.regroup.clone(),
+            ..*self
+        }
+    }
+}
+
+impl<T: 'static> Group<T> {
+    /// By the value of a field.
+    pub fn by(field: impl Into<AnyField<T>>) -> Self {
+        Self::of(ByValue(field.into()))
+    }
+
+    /// By the text that a field shows.
+    pub fn by_shown(field: impl Into<AnyField<T>>) -> Self {
+        Self::of(ByShown(field.into()))
+    }
+
+    /// By the first letter of the text that a field shows, without case and accents; digits are one section
+    /// and whatever is neither is another, both behind the letters.
+    pub fn by_initial(field: impl Into<AnyField<T>>) -> Self {
+        Self::of(ByInitial::new(field.into()))
+    }
+
+    /// By the day, week, month, quarter or year of a field that holds a day or a moment. A moment belongs to
+    /// the day that it has in UTC; see [`by_period_in`](Self::by_period_in). The value is the first day
+    /// of the period.
+    pub fn by_period(field: impl Into<AnyField<T>>, period: Period) -> Self {
+        Self::by_period_in(field, period, TimeZone::UTC)
+    }
+
+    /// The same by the day that a moment has in a time zone.
+    pub fn by_period_in(field: impl Into<AnyField<T>>, period: Period, zone: TimeZone) -> Self {
+        Self::of(ByPeriod {
+            field: field.into(),
+            period,
+            zone,
+        })
+    }
+
+    /// By ranges of a number that are so wide; the value is where the range begins.
+    ///
+    /// # Errors
+    ///
+    /// [`StepError`] when the step is not above zero.
+    pub fn by_step(
+        field: impl Into<AnyField<T>>,
+        step: impl Into<Decimal>,
+    ) -> Result<Self, StepError> {
+        Ok(Self::of(ByStep::new(field.into(), step.into())?))
+    }
+
+    /// By what a closure makes of an item. It must depend on the item alone.
+    pub fn with<V: FieldValue>(value: impl Fn(&T) -> V + Send + Sync + 'static) -> Self {
+        Self::of(ByClosure::new(value))
+    }
+
+    fn of(by: impl GroupBy<T> + 'static) -> Self {
+        Self {
+            parts: Arc::new(Parts {
+                by: Arc::new(by),
+                heading: None,
+                descending: false,
+                missing_first: false,
+                given: Arc::default(),
+                keeps_empty: false,
+                totals: Vec::new(),
+                regroup: None,
+            }),
+        }
+    }
+}
+
+impl<T> Group<T> {
+    fn change(mut self, change: impl FnOnce(&mut Parts<T>)) -> Self {
+        change(Arc::make_mut(&mut self.parts));
+        self
+    }
+
+    /// Sections from the largest value to the smallest.
+    #[must_use]
+    pub fn descending(self) -> Self {
+        self.change(|parts| parts.descending = true)
+    }
+
+    /// The section of missing values first, in either direction.
+    #[must_use]
+    pub fn missing_first(self) -> Self {
+        self.change(|parts| parts.missing_first = true)
+    }
+
+    /// Sections of these values first, in this order; others follow in the order of their values.
+    #[must_use]
+    pub fn in_order<V: Into<SectionKey>>(self, values: impl IntoIterator<Item = V>) -> Self {
+        let mut given = HashMap::new();
+        for (value, place) in values.into_iter().zip(0..) {
+            given.entry(value.into()).or_insert(place);
+        }
+        self.change(|parts| parts.given = Arc::new(given))
+    }
+
+    /// Sections stay when they have lost their rows, and those of a given order are there from the start.
+    #[must_use]
+    pub fn keep_empty(self) -> Self {
+        self.change(|parts| parts.keeps_empty = true)
+    }
+
+    /// Headings of your own, in place of the text of the value.
+    #[must_use]
+    pub fn heading(self, heading: impl Fn(&Value<'_>) -> String + Send + Sync + 'static) -> Self {
+        self.change(|parts| parts.heading = Some(Arc::new(heading)))
+    }
+
+    /// One total more for each section, of the numbers (or for the least and greatest: the values) of a
+    /// field. Kept by work on the touched rows alone.
+    #[must_use]
+    pub fn total(self, total: Total, field: impl Into<AnyField<T>>) -> Self {
+        let of = TotalOf::new(total, field.into());
+        self.change(|parts| parts.totals.push(of))
+    }
+
+    /// Lets a row be moved to another section: its field is set to that section's value. Only a grouping by
+    /// the value of a field can do that; for others see [`regroup_with`](Self::regroup_with).
+    #[must_use]
+    pub fn regroup(self) -> Self
+    where
+        T: 'static,
+    {
+        let by = Arc::clone(&self.parts.by);
+        self.regroup_with(move |item, value| by.set(item, value))
+    }
+
+    /// Lets a row be moved to another section: the closure changes the item so that it belongs to the section
+    /// of a value.
+    #[must_use]
+    pub fn regroup_with(
+        self,
+        regroup: impl Fn(&mut T, &Value<'_>) -> Result<(), InputError> + Send + Sync + 'static,
+    ) -> Self {
+        self.change(|parts| parts.regroup = Some(Arc::new(regroup)))
+    }
+
+    /// What each total is and of which field, in the order in which they were asked for.
+    pub fn totals(&self) -> impl Iterator<Item = (Total, &str)> {
+        let totals = self.parts.totals.iter();
+        totals.map(|total| (total.total, total.field.name()))
+    }
+
+    pub(crate) fn value<'a>(&self, item: &'a T) -> Value<'a> {
+        self.parts.by.value(item)
+    }
+
+    /// The section that an item belongs to.
+    pub fn key(&self, item: &T) -> SectionKey {
+        SectionKey::from(self.parts.by.value(item).into_owned())
+    }
+
+    /// The heading of a section.
+    pub fn heading_of(&self, key: &SectionKey) -> String {
+        let value = key.value().unwrap_or(&Value::Missing);
+        match &self.parts.heading {
+            Some(heading) => heading(value),
+            None => self.parts.by.heading(value),
+        }
+    }
+
+    pub(crate) fn name(&self, key: SectionKey) -> Arc<SectionName> {
+        let heading = self.heading_of(&key);
+        Arc::new(SectionName { key, heading })
+    }
+
+    pub(crate) fn keeps_empty(&self) -> bool {
+        self.parts.keeps_empty
+    }
+
+    /// The sections that are there without rows, in their order.
+    pub(crate) fn given(&self) -> Vec<SectionKey> {
+        let mut given: Vec<(&SectionKey, &u32)> = match self.parts.keeps_empty {
+            true => self.parts.given.iter().collect(),
+            false => Vec::new(),
+        };
+        given.sort_unstable_by_key(|(_, place)| **place);
+        given.into_iter().map(|(key, _)| key.clone()).collect()
+    }
+
+    pub(crate) fn has_totals(&self) -> bool {
+        !self.parts.totals.is_empty()
+    }
+
+    /// What an item adds to each total.
+    pub(crate) fn tallied(&self, item: &T) -> Tallied {
+        let totals = self.parts.totals.iter();
+        totals.map(|total| total.of(item)).collect()
+    }
+
+    /// What nothing adds up to.
+    pub(crate) fn tally(&self) -> Tally {
+        Tally::new(self.parts.totals.iter().map(|total| total.total))
+    }
+
+    /// Whether an edit is known to leave an item in its section with the same totals.
+    pub(crate) fn same_totals(&self, before: &T, after: &T) -> bool {
+        let totals = self.parts.totals.iter();
+        totals
+            .into_iter()
+            .all(|total| total.field.is_same(before, after))
+    }
+
+    /// Changes an item so that it belongs to a section; `None` where the grouping does not say how.
+    pub(crate) fn move_to(&self, item: &mut T, key: &SectionKey) -> Option<Result<(), InputError>> {
+        let regroup = self.parts.regroup.as_ref()?;
+        Some(regroup(item, key.value().unwrap_or(&Value::Missing)))
+    }
+
+    /// Whether this is the same grouping, not only one that might group alike.
+    pub(crate) fn is_same(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.parts, &other.parts)
+    }
+
+    pub(super) fn level(&self) -> GroupLevel<T> {
+        GroupLevel::new(self.clone())
+    }
+}
+
+impl<T> Clone for Group<T> {
+    fn clone(&self) -> Self {
+        Self {
+            parts: Arc::clone(&self.parts),
+        }
+    }
+}
+
+impl<T> fmt::Debug for Group<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Group")
+            .field("descending", &self.parts.descending)
+            .field("keeps_empty", &self.parts.keeps_empty)
+            .finish_non_exhaustive()
+    }
+}

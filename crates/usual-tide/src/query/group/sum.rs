@@ -1,0 +1,155 @@
+//! Sums that numbers can be taken out of again, exactly.
+
+use crate::item::Value;
+use rust_decimal::Decimal;
+use rust_decimal::prelude::{FromPrimitive, ToPrimitive};
+use std::collections::BTreeMap;
+
+/// Numbers that add up, whatever comes and goes: what is left is what a new sum of the same
+/// numbers would be. Whole numbers, decimals of one scale and floats of one exponent are added as integers
+/// of their own, so nothing is rounded before the end.
+#[derive(Clone, Default, Debug)]
+pub(super) struct Sum {
+    numbers: usize,
+    /// Whole numbers, their low 64 bits apart from the rest, so that no sum overflows.
+    low: i128,
+    high: i128,
+    /// Mantissas of decimals by scale.
+    decimals: BTreeMap<u32, i128>,
+    /// Mantissas of floats by exponent.
+    floats: BTreeMap<i32, i128>,
+    finite_floats: usize,
+    not_numbers: usize,
+    infinite: [usize; 2],
+}
+
+impl Sum {
+    /// Adds a number so many times, or takes it out again; what is no number counts for nothing.
+    pub(super) fn change(&mut self, value: &Value<'_>, put_in: bool) {
+        let sign = if put_in { 1 } else { -1 };
+        let step = |count: &mut usize| {
+            *count = if put_in {
+                *count + 1
+            } else {
+                count.saturating_sub(1)
+            };
+        };
+        match value {
+            Value::Integer(number) => {
+                self.low += sign * (number & i128::from(u64::MAX));
+                self.high += sign * (number >> 64);
+            }
+            Value::Decimal(number) => {
+                let sum = self.decimals.entry(number.scale()).or_default();
+                *sum += sign * number.mantissa();
+                if *sum == 0 {
+                    self.decimals.remove(&number.scale());
+                }
+            }
+            Value::Float(number) if number.is_nan() => step(&mut self.not_numbers),
+            Value::Float(number) if number.is_infinite() => {
+                step(&mut self.infinite[usize::from(*number < 0.0)]);
+            }
+            Value::Float(number) => {
+                let (mantissa, exponent) = parts(*number);
+                let sum = self.floats.entry(exponent).or_default();
+                *sum += sign * i128::from(mantissa);
+                if *sum == 0 {
+                    self.floats.remove(&exponent);
+                }
+                step(&mut self.finite_floats);
+            }
+            _ => return,
+        }
+        step(&mut self.numbers);
+    }
+
+    /// The sum: whole, else decimal, else, where a float is in it or it is too large, a float; missing
+    /// without numbers.
+    pub(super) fn total(&self) -> Value<'static> {
+        if self.numbers == 0 {
+            return Value::Missing;
+        }
+        if self.is_exact()
+            && let Some(total) = self.exact()
+        {
+            return total;
+        }
+        Value::Float(self.rounded())
+    }
+
+    /// The sum over the count of numbers.
+    pub(super) fn mean(&self) -> Value<'static> {
+        let count = Decimal::from_usize(self.numbers).unwrap_or(Decimal::ONE);
+        let total = match self.total() {
+            Value::Integer(total) => Decimal::try_from_i128_with_scale(total, 0).ok(),
+            Value::Decimal(total) => Some(total),
+            Value::Missing => return Value::Missing,
+            _ => None,
+        };
+        match total.and_then(|total| total.checked_div(count)) {
+            Some(mean) => Value::Decimal(mean.normalize()),
+            None => Value::Float(self.rounded() / self.numbers as f64),
+        }
+    }
+
+    fn is_exact(&self) -> bool {
+        self.finite_floats == 0 && self.not_numbers == 0 && self.infinite == [0, 0]
+    }
+
+    fn whole(&self) -> Option<i128> {
+        self.high.checked_mul(1 << 64)?.checked_add(self.low)
+    }
+
+    fn exact(&self) -> Option<Value<'static>> {
+        let whole = self.whole()?;
+        if self.decimals.is_empty() {
+            return Some(Value::Integer(whole));
+        }
+        let mut total = Decimal::try_from_i128_with_scale(whole, 0).ok()?;
+        for (scale, mantissa) in &self.decimals {
+            let part = Decimal::try_from_i128_with_scale(*mantissa, *scale).ok()?;
+            total = total.checked_add(part)?;
+        }
+        Some(Value::Decimal(total))
+    }
+
+    fn rounded(&self) -> f64 {
+        match (self.not_numbers, self.infinite) {
+            (0, [0, 0]) => {}
+            (0, [_, 0]) => return f64::INFINITY,
+            (0, [0, _]) => return f64::NEG_INFINITY,
+            _ => return f64::NAN,
+        }
+        let whole = self.high as f64 * 2_f64.powi(64) + self.low as f64;
+        let decimals = self.decimals.iter().map(|(scale, mantissa)| {
+            let part = Decimal::try_from_i128_with_scale(*mantissa, *scale).ok();
+            part.and_then(|part| part.to_f64())
+                .unwrap_or_else(|| *mantissa as f64 / 10_f64.powi(*scale as i32))
+        });
+        // The small ones first, so that little of them is lost.
+        let floats = self.floats.iter();
+        let floats: f64 = floats
+            .map(|(exponent, mantissa)| scaled(*mantissa, *exponent))
+            .sum();
+        floats + decimals.sum::<f64>() + whole
+    }
+}
+
+/// A finite number as mantissa and exponent of two (IEEE 754, binary64).
+fn parts(number: f64) -> (i64, i32) {
+    let bits = number.to_bits();
+    let fraction = (bits & ((1 << 52) - 1)) as i64;
+    let exponent = (bits >> 52 & 0x7ff) as i32;
+    let (mantissa, exponent) = match exponent {
+        0 => (fraction, -1074),
+        _ => (fraction | 1 << 52, exponent - 1075),
+    };
+    (if number < 0.0 { -mantissa } else { mantissa }, exponent)
+}
+
+/// In two factors, since a single one can be out of range where the product is not.
+fn scaled(mantissa: i128, exponent: i32) -> f64 {
+    let half = exponent / 2;
+    mantissa as f64 * 2_f64.powi(half) * 2_f64.powi(exponent - half)
+}

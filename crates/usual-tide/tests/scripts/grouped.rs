@@ -1,0 +1,328 @@
+//! Sections that appear, vanish, move, and are collapsed and expanded, against a plain model.
+
+use super::checks::{Sections, check_sections, check_set, sections_of};
+use super::model::{GIVEN, Grouped, Shape, Thing, grouped, shape};
+use super::script::{Op, apply, edit, start};
+use proptest::prelude::*;
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use usual_tide::{ChangeSet, Feed, ListId, SectionError, SectionKey, Store, Value};
+
+#[derive(Clone, Debug)]
+enum Deed {
+    Edit(Op),
+    Requery(Shape),
+    Refilter(u8),
+    Window(usize, Option<usize>),
+    Collapse(u8),
+    Expand(u8),
+    CollapseAll,
+    ExpandAll,
+    Read,
+}
+
+fn deed() -> impl Strategy<Value = Deed> {
+    let take = prop_oneof![1 => Just(None), 1 => (0..12usize).prop_map(Some)];
+    prop_oneof![
+        12 => edit().prop_map(Deed::Edit),
+        1 => grouped_shape().prop_map(Deed::Requery),
+        2 => (0..5u8).prop_map(Deed::Refilter),
+        1 => (0..6usize, take).prop_map(|(skip, take)| Deed::Window(skip, take)),
+        4 => any::<u8>().prop_map(Deed::Collapse),
+        3 => any::<u8>().prop_map(Deed::Expand),
+        1 => Just(Deed::CollapseAll),
+        1 => Just(Deed::ExpandAll),
+        3 => Just(Deed::Read),
+    ]
+}
+
+fn grouped_shape() -> impl Strategy<Value = Shape> {
+    (shape(), grouped()).prop_map(|(shape, grouped)| Shape { grouped, ..shape })
+}
+
+/// A grouped list beside the model of its sections.
+struct World {
+    store: Store<Thing>,
+    model: Vec<Thing>,
+    list: ListId,
+    shape: Shape,
+    collapsed: BTreeSet<String>,
+    /// The sections that the list has ever had, where none goes.
+    kept: BTreeSet<String>,
+    late: Feed<Thing>,
+    late_sections: Sections,
+    composed: Option<ChangeSet<Thing>>,
+    eager: Feed<Thing>,
+    eager_sections: Sections,
+}
+
+/// A section as it should be: what it is called, its count, whether it is collapsed, and its rows.
+type Expected = (String, usize, bool, Vec<Thing>);
+
+impl World {
+    fn new(start: Vec<Thing>, shape: Shape) -> Self {
+        let mut store = Store::load(start.clone()).unwrap();
+        let list = store.bind(shape.query());
+        let sections = sections_of(&store.list(list).unwrap());
+        let mut world = Self {
+            late: store.feed(list).unwrap(),
+            late_sections: sections.clone(),
+            composed: None,
+            eager: store.feed(list).unwrap(),
+            eager_sections: sections,
+            store,
+            model: start,
+            list,
+            shape,
+            collapsed: BTreeSet::new(),
+            kept: BTreeSet::new(),
+        };
+        world.regroup();
+        world.check();
+        world
+    }
+
+    fn regroup(&mut self) {
+        self.collapsed.clear();
+        self.kept.clear();
+        if self.shape.grouped == Grouped::NameGiven {
+            self.kept.extend(GIVEN.map(str::to_owned));
+        }
+    }
+
+    /// All sections, whatever the window.
+    fn expected(&mut self) -> Vec<Expected> {
+        let mut sections: Vec<((i64, _, String), Expected)> = Vec::new();
+        let rows = self.shape.matching(&self.model);
+        for thing in rows {
+            let place = self.shape.grouped.section(&thing);
+            match sections.last_mut() {
+                Some((last, (_, count, _, rows))) if *last == place => {
+                    *count += 1;
+                    rows.push(thing);
+                }
+                _ => {
+                    let name = place.2.clone();
+                    let collapsed = self.collapsed.contains(&name);
+                    sections.push((place, (name, 1, collapsed, vec![thing])));
+                }
+            }
+        }
+        if self.shape.grouped == Grouped::NameGiven {
+            self.kept
+                .extend(sections.iter().map(|(_, section)| section.0.clone()));
+            for name in &self.kept {
+                if sections.iter().all(|(_, section)| section.0 != *name) {
+                    let thing = Thing {
+                        key: 0,
+                        rank: None,
+                        name: name.clone(),
+                        on: false,
+                    };
+                    let collapsed = self.collapsed.contains(name);
+                    let section = (name.clone(), 0, collapsed, Vec::new());
+                    sections.push((self.shape.grouped.section(&thing), section));
+                }
+            }
+            sections.sort_by(|one, two| one.0.cmp(&two.0));
+        }
+        for (_, (_, _, collapsed, rows)) in &mut sections {
+            if *collapsed {
+                rows.clear();
+            }
+        }
+        sections.into_iter().map(|(_, section)| section).collect()
+    }
+
+    /// The part of them that the window shows.
+    fn windowed(&self, sections: Vec<Expected>) -> Vec<Expected> {
+        let total: usize = sections.iter().map(|section| section.3.len()).sum();
+        let start = self.shape.skip.min(total);
+        let end = total.min(start + self.shape.take.unwrap_or(total));
+        let mut at = 0;
+        let mut inside = Vec::new();
+        for (name, count, collapsed, rows) in sections {
+            let range = at..at + rows.len();
+            at = range.end;
+            let without_rows = range.is_empty();
+            let shown: Vec<Thing> = range
+                .clone()
+                .zip(rows)
+                .filter(|(at, _)| (start..end).contains(at))
+                .map(|(_, row)| row)
+                .collect();
+            let lies_inside = start <= range.start && (range.start < end || end == total);
+            if !shown.is_empty() || without_rows && lies_inside {
+                inside.push((name, count, collapsed, shown));
+            }
+        }
+        inside
+    }
+
+    fn run(&mut self, deed: &Deed) {
+        let keys: Vec<SectionKey> = {
+            let rows = self.store.list(self.list).unwrap();
+            rows.sections()
+                .map(|section| section.key().clone())
+                .collect()
+        };
+        let pick = |which: u8| keys.get(usize::from(which) % keys.len().max(1));
+        match deed {
+            Deed::Edit(op) => drop(apply(op, &mut self.store, &mut self.model)),
+            Deed::Requery(shape) => {
+                self.shape = Shape {
+                    numbered: shape.numbered || self.shape.numbered,
+                    ..*shape
+                };
+                let change = |query| shape.change(query);
+                self.store.change_query(self.list, change).unwrap();
+                self.regroup();
+            }
+            Deed::Refilter(filter) => {
+                self.shape.filter = *filter;
+                let shape = self.shape;
+                let change = |query: usual_tide::Query<Thing>| match shape.filter {
+                    0 => query.unfiltered(),
+                    _ => query.filter(move |thing: &Thing| shape.shows(thing)),
+                };
+                self.store.change_query(self.list, change).unwrap();
+            }
+            Deed::Window(skip, take) => {
+                (self.shape.skip, self.shape.take) = (*skip, *take);
+                let change = |query: usual_tide::Query<Thing>| match take {
+                    None => query.skip(*skip).take_all(),
+                    Some(take) => query.skip(*skip).take(*take),
+                };
+                self.store.change_query(self.list, change).unwrap();
+            }
+            Deed::Collapse(which) => {
+                if let Some(key) = pick(*which) {
+                    let changed = self.store.collapse(self.list, key).unwrap();
+                    assert_eq!(changed, self.collapsed.insert(key.to_string()));
+                }
+            }
+            Deed::Expand(which) => {
+                if let Some(key) = pick(*which) {
+                    let changed = self.store.expand(self.list, key).unwrap();
+                    assert_eq!(changed, self.collapsed.remove(&key.to_string()));
+                }
+                let unknown = SectionKey::from("no section at all");
+                let refused = self.store.expand(self.list, &unknown);
+                assert_eq!(refused, Err(SectionError::UnknownSection(unknown)));
+            }
+            Deed::CollapseAll => {
+                let names = self.expected().into_iter().map(|section| section.0);
+                self.collapsed.extend(names);
+                self.store.collapse_all(self.list).unwrap();
+            }
+            Deed::ExpandAll => {
+                for section in self.expected() {
+                    self.collapsed.remove(&section.0);
+                }
+                self.store.expand_all(self.list).unwrap();
+            }
+            Deed::Read => self.read_late(),
+        }
+        self.store.check().unwrap();
+        self.check();
+    }
+
+    fn check(&mut self) {
+        let all = self.expected();
+        let expected = self.windowed(all);
+        let found = sections_of(&self.store.list(self.list).unwrap());
+        let plain: Vec<Expected> = found
+            .iter()
+            .map(|(section, rows)| {
+                let rows = rows.iter().map(|row| Thing::clone(row)).collect();
+                let name = section.key().to_string();
+                (name, section.count(), section.is_collapsed(), rows)
+            })
+            .collect();
+        assert_eq!(plain, expected);
+        self.check_totals(&found);
+        if let Some(set) = self.eager.read(&self.store).unwrap() {
+            check_set(&set, &rows(&self.eager_sections), &rows(&found));
+            check_sections(&set, &self.eager_sections, &found);
+            self.composed = Some(match self.composed.take() {
+                Some(before) => before.then(&set).unwrap(),
+                None => set,
+            });
+        } else {
+            assert_eq!(self.eager_sections, found);
+        }
+        self.eager_sections = found;
+    }
+
+    fn check_totals(&self, sections: &Sections) {
+        if self.shape.grouped != Grouped::OnWithTotals {
+            return;
+        }
+        for (section, _) in sections {
+            let all = self.model.iter().filter(|thing| self.shape.shows(thing));
+            let on = section.key().value() == Some(&Value::Bool(true));
+            let rows: Vec<&Thing> = all.filter(|thing| thing.on == on).collect();
+            let ranks: Vec<i128> = rows
+                .iter()
+                .filter_map(|thing| thing.rank.map(i128::from))
+                .collect();
+            let totals = section.totals();
+            let sum: i128 = rows.iter().map(|thing| i128::from(thing.key)).sum();
+            assert_eq!(totals[0], Value::Integer(sum));
+            let mean = ranks.iter().sum::<i128>() as f64 / ranks.len() as f64;
+            match &totals[1] {
+                Value::Missing => assert!(ranks.is_empty()),
+                found => assert!((found.to_string().parse::<f64>().unwrap() - mean).abs() < 1e-9),
+            }
+            let least = ranks
+                .iter()
+                .min()
+                .map_or(Value::Missing, |rank| Value::Integer(*rank));
+            assert_eq!(totals[2], least);
+            let greatest = rows.iter().map(|thing| thing.name.as_str()).max();
+            assert_eq!(totals[3], Value::from(greatest.unwrap()));
+        }
+    }
+
+    fn read_late(&mut self) {
+        let found = sections_of(&self.store.list(self.list).unwrap());
+        let set = self.late.read(&self.store).unwrap();
+        match &set {
+            Some(set) => {
+                check_set(set, &rows(&self.late_sections), &rows(&found));
+                check_sections(set, &self.late_sections, &found);
+            }
+            None => assert_eq!(self.late_sections, found),
+        }
+        let composed = self.composed.take().filter(|set| !set.is_empty());
+        if self.shape.numbered {
+            assert_eq!(composed, set, "composed step by step it is another set");
+        }
+        self.late_sections = found;
+    }
+}
+
+fn rows(sections: &Sections) -> Vec<Arc<Thing>> {
+    sections
+        .iter()
+        .flat_map(|(_, rows)| rows)
+        .cloned()
+        .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(1500) })]
+
+    #[test]
+    fn a_two_level_copy_follows_sections_through_everything(
+        start in start(),
+        shape in grouped_shape(),
+        deeds in prop::collection::vec(deed(), 1..40),
+    ) {
+        let mut world = World::new(start, Shape { numbered: true, ..shape });
+        for deed in &deeds {
+            world.run(deed);
+        }
+        world.read_late();
+    }
+}
