@@ -12,6 +12,8 @@ mod floor;
 mod lists;
 mod reloads;
 mod row;
+mod searches;
+mod sections;
 mod timing;
 mod tree;
 
@@ -37,6 +39,8 @@ fn main() {
         reloads::measure(rows, &mut report);
         lists::measure(rows, &mut report);
         conditions::measure(rows, &mut report);
+        searches::measure(rows, &mut report);
+        sections::measure(rows, &mut report);
     }
     report.growth("edit that moves a row, feed read");
 }

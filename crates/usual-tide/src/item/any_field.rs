@@ -84,6 +84,11 @@ impl<T> AnyField<T> {
         self.searched
     }
 
+    /// Whether fields of this name have the same text as this one.
+    pub(crate) fn is_named(&self) -> bool {
+        self.way.is_named()
+    }
+
     /// The field's name, dotted where it is nested.
     pub fn name(&self) -> &str {
         &self.name

@@ -15,7 +15,12 @@ pub(crate) struct Arena<T> {
     free: Vec<Slot>,
     /// Slots ever used.
     used: usize,
+    /// Slots whose items changed since somebody asked, where somebody does.
+    changed: Option<Vec<Slot>>,
 }
+
+/// Changes that are noted before doubles among them are dropped, at the least.
+const MANY_CHANGES: usize = if cfg!(test) { 8 } else { 1024 };
 
 impl<T> Arena<T> {
     pub(crate) fn new() -> Self {
@@ -23,6 +28,7 @@ impl<T> Arena<T> {
             pages: Vec::new(),
             free: Vec::new(),
             used: 0,
+            changed: None,
         }
     }
 
@@ -70,9 +76,36 @@ impl<T> Arena<T> {
     }
 
     fn put(&mut self, slot: Slot, item: Option<Arc<T>>) -> Option<Arc<T>> {
+        if let Some(changed) = &mut self.changed {
+            changed.push(slot);
+            if changed.len() > MANY_CHANGES + 2 * self.used {
+                changed.sort_unstable();
+                changed.dedup();
+            }
+        }
         let page = self.pages.get_mut(slot.index() / PAGE)?;
         let place = &mut Arc::make_mut(page)[slot.index() % PAGE];
         std::mem::replace(place, item)
+    }
+
+    /// Takes note of the slots whose items change from now on, or stops that.
+    pub(crate) fn note_changes(&mut self, note: bool) {
+        match (note, &self.changed) {
+            (true, None) => self.changed = Some(Vec::new()),
+            (false, _) => self.changed = None,
+            (true, Some(_)) => {}
+        }
+    }
+
+    /// The slots whose items changed since they were forgotten last.
+    pub(crate) fn changed(&self) -> &[Slot] {
+        self.changed.as_deref().unwrap_or_default()
+    }
+
+    pub(crate) fn forget_changed(&mut self) {
+        if let Some(changed) = &mut self.changed {
+            changed.clear();
+        }
     }
 
     /// All items as they are now.

@@ -23,6 +23,10 @@ pub(crate) trait Way<T>: Send + Sync {
     fn is_read_only(&self) -> bool {
         false
     }
+    /// Whether fields of the same name have the same text, so that it can be kept under that name.
+    fn is_named(&self) -> bool {
+        false
+    }
     /// Compares with a value, as [`Value::compare`] does.
     fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
         self.value(item).compare(value)
@@ -48,6 +52,10 @@ pub(crate) trait Way<T>: Send + Sync {
 }
 
 impl<T: 'static, V: FieldValue> Way<T> for Field<T, V> {
+    fn is_named(&self) -> bool {
+        true
+    }
+
     fn kind(&self) -> Kind {
         V::KIND
     }
@@ -98,6 +106,10 @@ pub(super) struct Within<T, V> {
 }
 
 impl<T, V: Clone + 'static> Way<T> for Within<T, V> {
+    fn is_named(&self) -> bool {
+        self.inner.is_named()
+    }
+
     fn kind(&self) -> Kind {
         self.inner.kind()
     }
@@ -142,6 +154,11 @@ pub(super) struct ShownAs<T, S> {
 }
 
 impl<T: 'static, S: Fn(&T) -> String + Send + Sync> Way<T> for ShownAs<T, S> {
+    fn is_named(&self) -> bool {
+        // Text is read as it is, whatever is shown.
+        self.inner.kind() == Kind::Text && self.inner.is_named()
+    }
+
     fn kind(&self) -> Kind {
         self.inner.kind()
     }

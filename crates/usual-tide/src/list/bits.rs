@@ -19,4 +19,15 @@ impl Bits {
             .get(number / 64)
             .is_some_and(|word| word >> (number % 64) & 1 == 1)
     }
+
+    /// Adds the numbers of another set.
+    pub(super) fn join(&mut self, other: &Self) {
+        for (word, other) in self.0.iter_mut().zip(&other.0) {
+            *word |= other;
+        }
+    }
+
+    pub(super) fn count(&self) -> usize {
+        self.0.iter().map(|word| word.count_ones() as usize).sum()
+    }
 }

@@ -1,5 +1,6 @@
 //! The rows of a query from nothing.
 
+use super::found::Kept;
 use super::grouping::Grouping;
 use super::log::Log;
 use super::state::{Context, ListState};
@@ -66,10 +67,15 @@ pub(super) fn evaluate<T: Item>(
     always: impl Fn(Slot) -> bool + Sync,
 ) -> Evaluated {
     let slots = if query.has_filter() || !context.concealed.is_empty() {
+        let found = Kept::of(query, context).map(|kept| kept.all());
+        let matches = |slot: &Slot, item: &T| match &found {
+            Some(found) => found.has(slot.index()) && query.passes_filter(item),
+            None => query.matches(item),
+        };
         let shown = |slot: &Slot| {
             let item = context.items.get(*slot);
             !context.is_concealed(*slot)
-                && (item.is_some_and(|item| query.matches(item)) || always(*slot))
+                && (item.is_some_and(|item| matches(slot, item)) || always(*slot))
         };
         in_parts(context.source.len(), |part| -> Vec<Slot> {
             let rows = context.source.rows_from(context.source.cursor(part.start));

@@ -4,6 +4,7 @@ mod bits;
 mod evaluate;
 mod feed;
 mod fold;
+mod found;
 mod grouping;
 mod history;
 mod hold;
@@ -23,6 +24,7 @@ mod version;
 mod view;
 
 pub use feed::{Feed, FeedError};
+pub(crate) use found::Kept;
 pub use history::PositionError;
 pub(crate) use rollback::Mark;
 pub use selection::{Dropped, Selection};

@@ -2,6 +2,7 @@
 
 use super::bits::Bits;
 use super::evaluate::sorted;
+use super::found::Kept;
 use super::grouping::Deltas;
 use super::plan::{Part, Plan, Shown};
 use super::state::{Context, ListState};
@@ -34,7 +35,9 @@ impl<T: Item> ListState<T> {
             let items = context.items.snapshot();
             Arc::new(Shown { slots, items })
         };
+        let narrower = query.scope(&self.query) == Scope::Narrower;
         let (mut plan, slots, keys) = match query.sorting() {
+            _ if narrower => (self.plan_narrower(query, context), Vec::new(), Vec::new()),
             None => {
                 let (plan, slots) = self.plan_by_source(query, context);
                 (plan, slots, Vec::new())
@@ -107,28 +110,53 @@ impl<T: Item> ListState<T> {
         (plan, slots)
     }
 
+    /// The plan when no row can arrive: one letter more in a search asks only the rows that matched.
+    fn plan_narrower(&self, query: &Query<T>, context: Context<'_, T>) -> Plan {
+        let kept = Kept::of(query, context);
+        let matches = |slot: Slot| match (&kept, context.items.get(slot)) {
+            (Some(kept), _) => kept.holds(slot),
+            (None, item) => item.is_some_and(|item| query.matches(item)),
+        };
+        let stays = in_parts(self.rows.len(), |part| -> Vec<bool> {
+            let rows = self.rows.rows_from(self.rows.cursor(part.start));
+            let stays = |slot| self.held.contains_key(&slot) || matches(slot);
+            rows.take(part.len()).map(stays).collect()
+        });
+        let mut plan = Plan::default();
+        let rows = self.rows.chunks().flatten().zip(stays.into_iter().flatten());
+        for (at, (slot, stays)) in rows.enumerate() {
+            plan.keep_or_leave(at, *slot, stays);
+        }
+        plan
+    }
+
     /// For each item, in source order, whether the filter lets it pass or it is held.
     fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> impl Iterator<Item = bool> {
-        let scope = query.scope(&self.query);
+        let wider = query.scope(&self.query) == Scope::Wider;
         let matches = |slot: Slot| {
             let item = context.items.get(slot);
             item.is_some_and(|item| query.matches(item))
         };
-        // As a rule the filter alone decides, which is worth a loop of its own.
-        let parts =
-            if scope == Scope::Unknown && self.held.is_empty() && context.concealed.is_empty() {
-                walk_in_parts(context, matches)
-            } else {
-                // One letter more in a search asks only the rows that matched, one less only the others.
-                let matches = |slot: Slot| match scope {
-                    Scope::Narrower => self.rows.contains(slot) && matches(slot),
-                    Scope::Wider => self.rows.contains(slot) || matches(slot),
-                    Scope::Unknown => matches(slot),
-                };
-                walk_in_parts(context, |slot| {
-                    !context.is_concealed(slot) && (self.held.contains_key(&slot) || matches(slot))
-                })
+        let apart = |slot: Slot, matches: bool| {
+            !context.is_concealed(slot) && (self.held.contains_key(&slot) || matches)
+        };
+        let found = Kept::of(query, context).map(|kept| kept.all());
+        let parts = if let Some(found) = found {
+            let passes = |slot: Slot| {
+                let item = context.items.get(slot);
+                item.is_some_and(|item| query.passes_filter(item))
             };
+            walk_in_parts(context, |slot| {
+                apart(slot, found.has(slot.index()) && passes(slot))
+            })
+        } else if !wider && self.held.is_empty() && context.concealed.is_empty() {
+            // As a rule the filter alone decides, which is worth a loop of its own.
+            walk_in_parts(context, matches)
+        } else {
+            // One letter less in a search asks only the rows that did not match.
+            let matches = |slot| wider && self.rows.contains(slot) || matches(slot);
+            walk_in_parts(context, |slot| apart(slot, matches(slot)))
+        };
         parts.into_iter().flatten()
     }
 

@@ -6,7 +6,7 @@ use super::undo::Undo;
 use super::version::Version;
 use crate::item::{Arena, Item, KeyTable};
 use crate::order::{RowTree, Slot};
-use crate::query::{Query, Sort, Window};
+use crate::query::{Columns, Query, Sort, Window};
 use hashbrown::{HashMap, HashSet};
 use std::cmp::Ordering;
 use std::ops::Range;
@@ -33,6 +33,8 @@ pub(crate) struct Context<'a, T> {
     pub(crate) source: &'a RowTree,
     /// Rows that no list shows: they are proposed for removal.
     pub(crate) concealed: &'a HashSet<Slot>,
+    /// What is kept of each item; in step with the items where a query is about to be evaluated.
+    pub(crate) columns: &'a Columns<T>,
 }
 
 impl<T> Context<'_, T> {

@@ -1,6 +1,7 @@
 //! Queries: what a bound list shows, and in what order.
 
 mod any_value;
+mod columns;
 mod filter;
 mod group;
 mod lookup;
@@ -11,6 +12,7 @@ mod sort_text;
 mod value;
 mod window;
 
+pub(crate) use columns::{ColumnOf, Columns};
 pub use filter::{Condition, Filter, FilterProblem, FilterText, FilterTextError};
 pub use group::{Group, GroupProblem, GroupTextError, Period, StepError, Total};
 pub(crate) use group::{Tallied, Tally};
@@ -199,6 +201,17 @@ impl<T: 'static> Query<T> {
     pub(crate) fn matches(&self, item: &T) -> bool {
         self.filter.as_ref().is_none_or(|filter| filter.shows(item))
             && self.search.as_ref().is_none_or(|search| search.finds(item))
+    }
+
+    /// Whether the filter lets an item pass, whatever the search says.
+    pub(crate) fn passes_filter(&self, item: &T) -> bool {
+        self.filter.as_ref().is_none_or(|filter| filter.shows(item))
+    }
+
+    /// What is kept of each item for this query.
+    pub(crate) fn columns(&self) -> Vec<Arc<dyn ColumnOf<T>>> {
+        let search = self.search.as_ref().and_then(|search| search.column());
+        search.into_iter().collect()
     }
 
     /// Whether an edit is known to make no difference to filter and search.

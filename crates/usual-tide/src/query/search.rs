@@ -1,7 +1,8 @@
 //! Searches: rows that hold every word, in any of some fields.
 
+use super::columns::{ColumnName, ColumnOf};
 use crate::item::{AnyField, Fields, Value};
-use crate::text::Words;
+use crate::text::{END, Words, searched};
 use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
@@ -95,6 +96,20 @@ impl<T> Search<T> {
         self.words.ranges(text)
     }
 
+    /// What is kept of each item so that this need not ask it; `None` where that cannot be kept.
+    pub(crate) fn column(&self) -> Option<Arc<dyn ColumnOf<T>>>
+    where
+        T: 'static,
+    {
+        let can_be_kept = !self.words.is_empty() && self.fields.iter().all(AnyField::is_named);
+        let fields = Arc::clone(&self.fields);
+        can_be_kept.then(|| Arc::new(SearchedText { fields }) as _)
+    }
+
+    pub(crate) fn words(&self) -> &Words {
+        &self.words
+    }
+
     /// Whether every row that this finds is one that the other finds.
     pub(crate) fn narrows(&self, other: &Self) -> bool {
         let same_fields = self.fields.len() == other.fields.len()
@@ -108,6 +123,43 @@ impl<T> Search<T> {
 
     pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
         self.fields.iter().all(|field| field.is_same(before, after))
+    }
+}
+
+/// The folded text of the fields that a search looks into.
+struct SearchedText<T> {
+    fields: Arc<[AnyField<T>]>,
+}
+
+impl<T> ColumnOf<T> for SearchedText<T> {
+    fn write(&self, item: &T, into: &mut Vec<u8>) -> bool {
+        let mut plain = true;
+        for field in self.fields.iter() {
+            let mut write = |text: &str| {
+                if !into.is_empty() {
+                    into.push(END);
+                }
+                if text.is_ascii() {
+                    let start = into.len();
+                    into.extend_from_slice(text.as_bytes());
+                    into[start..].make_ascii_lowercase();
+                } else {
+                    plain = false;
+                    into.extend_from_slice(searched(text).as_bytes());
+                }
+            };
+            match field.value(item) {
+                Value::Text(text) => write(&text),
+                Value::Missing => {}
+                _ => write(&field.shown(item)),
+            }
+        }
+        plain
+    }
+
+    fn name(&self) -> ColumnName {
+        let names = self.fields.iter().map(AnyField::name);
+        ColumnName::Searched(names.map(str::to_owned).collect())
     }
 }
 

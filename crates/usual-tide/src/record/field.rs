@@ -41,6 +41,10 @@ pub(super) struct Member {
 }
 
 impl Way<Record> for Member {
+    fn is_named(&self) -> bool {
+        true
+    }
+
     fn kind(&self) -> Kind {
         self.kind
     }

@@ -81,6 +81,7 @@ impl<T: Item> Store<T> {
             keys,
             source,
             concealed,
+            columns,
             lists,
             journal,
             ..
@@ -94,6 +95,7 @@ impl<T: Item> Store<T> {
             keys,
             source,
             concealed,
+            columns,
         };
         let touches = touches(steps, context);
         for list in lists.iter_mut().flatten() {

@@ -26,6 +26,7 @@ impl<T: Item> Store<T> {
     pub fn bind(&mut self, query: Query<T>) -> ListId {
         // In an open batch the new list begins where the others are.
         self.follow_steps();
+        self.keep_for(&query);
         let mut list = ListState::bind(query, self.context());
         for slot in self.standing.all_held() {
             list.hold(slot, self.context());
@@ -99,8 +100,9 @@ impl<T: Item> Store<T> {
     ) -> Result<(), UnknownList> {
         self.number(list)?;
         self.attempt_with_lists(|store| {
+            let query = change(store.list_state(list)?.0.query().clone());
+            store.keep_for(&query);
             let (state, context) = store.list_state_mut(list)?;
-            let query = change(state.query().clone());
             state.requery(query, context);
             Ok(())
         })
@@ -193,12 +195,20 @@ impl<T: Item> Store<T> {
         }
     }
 
+    /// Keeps of each item what a query reads of it, from now on.
+    fn keep_for(&mut self, query: &Query<T>) {
+        for column in query.columns() {
+            self.columns.add(&column, &mut self.items);
+        }
+    }
+
     fn each_list(&mut self, change: impl Fn(&mut ListState<T>, Context<'_, T>)) {
         let Self {
             items,
             keys,
             source,
             concealed,
+            columns,
             lists,
             ..
         } = self;
@@ -207,6 +217,7 @@ impl<T: Item> Store<T> {
             keys,
             source,
             concealed,
+            columns,
         };
         for list in lists.iter_mut().flatten() {
             change(list, context);
@@ -256,6 +267,7 @@ impl<T: Item> Store<T> {
             keys: &self.keys,
             source: &self.source,
             concealed: &self.concealed,
+            columns: &self.columns,
         };
         let state = self.lists[number].as_mut().ok_or(UnknownList {
             number: list.number,

@@ -15,6 +15,7 @@ mod place;
 mod proposal;
 mod reload;
 mod rules;
+mod search;
 mod sections;
 mod shared;
 mod standing;
@@ -38,6 +39,7 @@ pub use undo::{SkipReason, Skipped, UndoError, Undone};
 use crate::item::{Arena, Item, KeyTable, Rules};
 use crate::list::{Context, ListState};
 use crate::order::{RowTree, Slot};
+use crate::query::Columns;
 use hashbrown::HashSet;
 use history::History;
 use journal::Journal;
@@ -78,6 +80,8 @@ pub struct Store<T: Item> {
     source: RowTree,
     /// Rows that are proposed for removal: no list shows them.
     concealed: HashSet<Slot>,
+    /// What is kept of each item for searches and sorts.
+    columns: Columns<T>,
     standing: Standing<T::Key>,
     rules: Option<Arc<Rules<T>>>,
     uniques: Uniques,
@@ -97,6 +101,7 @@ impl<T: Item> Store<T> {
             keys: KeyTable::default(),
             source: RowTree::new(false),
             concealed: HashSet::new(),
+            columns: Columns::new(),
             standing: Standing::new(),
             rules: None,
             uniques: Uniques::new(0),
@@ -185,6 +190,7 @@ impl<T: Item> Store<T> {
             keys: &self.keys,
             source: &self.source,
             concealed: &self.concealed,
+            columns: &self.columns,
         }
     }
 

@@ -68,7 +68,7 @@ impl Folding {
 /// 3.13; UAX #15). Of the marks those go that stand over, under or through a letter; those that make
 /// another letter or join two (combining classes 7 to 9: nukta, voicing of kana, virama) stay, in composed
 /// form, so that a letter is not found in another that is made from it.
-pub(super) fn searched(text: &str) -> String {
+pub(crate) fn searched(text: &str) -> String {
     if text.is_ascii() {
         return text.to_ascii_lowercase();
     }

@@ -1,6 +1,8 @@
 //! Words that a person searches for, found in text.
 
+use super::column::ByteColumn;
 use super::fold::searched;
+use memchr::memmem::Finder;
 use std::ops::Range;
 use unicode_segmentation::UnicodeSegmentation;
 
@@ -9,6 +11,68 @@ use unicode_segmentation::UnicodeSegmentation;
 pub(crate) struct Words {
     words: Vec<String>,
     at_start: bool,
+}
+
+/// The words of a search, to be found in folded text that is kept.
+pub(crate) struct Finders<'a> {
+    words: Vec<Finder<'a>>,
+    at_start: bool,
+}
+
+impl Finders<'_> {
+    /// Whether an item holds all words; `ask` asks the item itself, where kept text does not tell.
+    pub(crate) fn hold(&self, column: &ByteColumn, item: usize, ask: impl FnOnce() -> bool) -> bool {
+        if self.at_start && !column.is_plain(item) {
+            return ask();
+        }
+        let text = column.get(item).unwrap_or_default();
+        self.words.iter().all(|word| self.has(word, text))
+    }
+
+    /// Finds the items of a part of a column that hold all words, each once.
+    pub(crate) fn find(
+        &self,
+        column: &ByteColumn,
+        part: Range<usize>,
+        ask: impl Fn(usize) -> bool,
+        mut found: impl FnMut(usize),
+    ) {
+        let Some((first, others)) = self.words.split_first() else {
+            return;
+        };
+        column.find(part, first.needle(), |item, place| {
+            if self.at_start {
+                if !column.is_plain(item) {
+                    if ask(item) {
+                        found(item);
+                    }
+                    return true;
+                }
+                if !is_word_start(column.get(item).unwrap_or_default(), place) {
+                    return false;
+                }
+            }
+            let text = column.get(item).unwrap_or_default();
+            if others.iter().all(|word| self.has(word, text)) {
+                found(item);
+            }
+            true
+        });
+    }
+
+    /// Whether a text holds a word: ASCII text, where a word must be found at a start.
+    fn has(&self, word: &Finder<'_>, text: &[u8]) -> bool {
+        if !self.at_start {
+            return word.find(text).is_some();
+        }
+        word.find_iter(text).any(|place| is_word_start(text, place))
+    }
+}
+
+/// Whether a word of an ASCII text starts at a place.
+fn is_word_start(text: &[u8], place: usize) -> bool {
+    let is_letter = |at: usize| text.get(at).is_some_and(u8::is_ascii_alphanumeric);
+    is_letter(place) && !place.checked_sub(1).is_some_and(is_letter)
 }
 
 /// A text as it is searched, with the way back to the text as it is shown.
@@ -67,6 +131,18 @@ impl Words {
 
     pub(crate) fn len(&self) -> usize {
         self.words.len()
+    }
+
+    /// These words, to be found in folded text that is kept.
+    pub(crate) fn finders(&self) -> Finders<'_> {
+        let mut words: Vec<&String> = self.words.iter().collect();
+        // The longest one rules out most.
+        words.sort_by_key(|word| std::cmp::Reverse(word.len()));
+        let finders = words.into_iter().map(|word| Finder::new(word.as_bytes()));
+        Finders {
+            words: finders.collect(),
+            at_start: self.at_start,
+        }
     }
 
     /// Where the words stand in a text: ranges of bytes on the boundaries of graphemes, ascending, none

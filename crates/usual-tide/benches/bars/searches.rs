@@ -1,0 +1,58 @@
+//! Searches letter by letter, against one scan of the same folded text.
+
+use crate::floor::Random;
+use crate::row::{BenchItem, Piece};
+use crate::timing::{Report, Turns, seconds};
+use memchr::memmem;
+use usual_tide::{Query, Search, Store};
+
+const FIRST: &str = "first letter of a search: which rows match";
+const THIRD: &str = "third letter, 1 % matched before: the whole change of the list";
+
+fn search(text: &str) -> Search<Piece> {
+    Search::in_fields(text, [Piece::TITLE.into()])
+}
+
+pub(crate) fn measure(rows: usize, report: &mut Report) {
+    if !report.wants(FIRST) && !report.wants(THIRD) {
+        return;
+    }
+    let items = Piece::many(rows, &mut Random(0x5ea7c4));
+    let titles: Vec<&str> = items.iter().map(|piece| piece.title.as_str()).collect();
+    let folded = titles.join("\n").to_lowercase();
+    let scan = |letters: &str| memmem::find_iter(folded.as_bytes(), letters).count();
+    let mut store = Store::load(items.clone()).unwrap();
+    store.prepare_search(&search(""));
+    let expected = titles.iter().filter(|title| title.contains('q')).count();
+    assert_eq!(store.count_found(&search("q")), expected);
+    let turns = Turns {
+        rounds: 15,
+        operations: 1,
+    };
+    report.compare(
+        FIRST,
+        rows,
+        &turns,
+        || seconds(|| scan("q")),
+        || seconds(|| store.count_found(&search("q"))),
+    );
+    let list = store.bind(Query::new());
+    report.compare(
+        THIRD,
+        rows,
+        &turns,
+        || seconds(|| scan("qxa")),
+        || {
+            let mut type_in = |letters: &str| {
+                let search = search(letters);
+                store
+                    .change_query(list, |query| query.search(search))
+                    .unwrap();
+            };
+            type_in("qx");
+            seconds(|| type_in("qxa"))
+        },
+    );
+    let share = store.count_found(&search("qx")) as f64 / rows as f64 * 100.0;
+    report.figure("rows that two letters left of a search", rows, &format!("{share:.1} %"));
+}

@@ -1,0 +1,128 @@
+//! What is kept of each item for searches and sorts: folded text and collation keys, brought up to date when
+//! it is asked for.
+
+use crate::item::Arena;
+use crate::order::Slot;
+use crate::parts::in_parts;
+use crate::text::ByteColumn;
+use std::fmt;
+use std::sync::Arc;
+
+/// What a column keeps of an item.
+pub(crate) trait ColumnOf<T>: Send + Sync {
+    /// Writes the bytes of an item; `true` when they come from plain ASCII text.
+    fn write(&self, item: &T, into: &mut Vec<u8>) -> bool;
+
+    /// Tells what this keeps from what others do.
+    fn name(&self) -> ColumnName;
+}
+
+/// What a column keeps. Two of the same name keep the same.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum ColumnName {
+    /// The folded text of these fields.
+    Searched(Vec<String>),
+}
+
+/// The columns of a store.
+pub(crate) struct Columns<T> {
+    columns: Vec<Column<T>>,
+}
+
+struct Column<T> {
+    of: Arc<dyn ColumnOf<T>>,
+    name: ColumnName,
+    bytes: ByteColumn,
+}
+
+impl<T: Send + Sync> Columns<T> {
+    pub(crate) const fn new() -> Self {
+        Self {
+            columns: Vec::new(),
+        }
+    }
+
+    /// Has a column from now on. O(text of all items) when it is new.
+    pub(crate) fn add(&mut self, of: &Arc<dyn ColumnOf<T>>, items: &mut Arena<T>) {
+        self.bring_up(items);
+        let name = of.name();
+        if self.columns.iter().any(|column| column.name == name) {
+            return;
+        }
+        let parts = in_parts(items.used(), |part| {
+            let mut bytes = ByteColumn::default();
+            let mut buffer = Vec::new();
+            for slot in part.filter_map(Slot::new) {
+                if let Some(item) = items.get(slot) {
+                    buffer.clear();
+                    let plain = of.write(item, &mut buffer);
+                    bytes.set(slot.index(), &buffer, plain)?;
+                }
+            }
+            Ok(bytes)
+        });
+        let mut whole = ByteColumn::default();
+        for part in parts {
+            let added = part.and_then(|part| whole.append(part));
+            if added.is_err() {
+                tracing::warn!("there is more text than an index can hold; items are asked instead");
+                return;
+            }
+        }
+        let of = Arc::clone(of);
+        self.columns.push(Column {
+            of,
+            name,
+            bytes: whole,
+        });
+        items.note_changes(true);
+    }
+
+    /// Brings the columns in step with the items. O(text of the items that changed).
+    pub(crate) fn bring_up(&mut self, items: &mut Arena<T>) {
+        if self.columns.is_empty() {
+            return;
+        }
+        let mut changed = items.changed().to_vec();
+        changed.sort_unstable();
+        changed.dedup();
+        let mut buffer = Vec::new();
+        self.columns.retain_mut(|column| {
+            changed.iter().all(|slot| {
+                let Some(item) = items.get(*slot) else {
+                    column.bytes.clear(slot.index());
+                    return true;
+                };
+                buffer.clear();
+                let plain = column.of.write(item, &mut buffer);
+                column.bytes.set(slot.index(), &buffer, plain).is_ok()
+            })
+        });
+        // Not before: what is written comes from user code, which may panic.
+        items.forget_changed();
+    }
+
+    /// The bytes of a column, when there is one; in step since it was last brought up.
+    pub(crate) fn get(&self, name: &ColumnName) -> Option<&ByteColumn> {
+        let column = self.columns.iter().find(|column| column.name == *name)?;
+        Some(&column.bytes)
+    }
+
+    /// Forgets all columns.
+    pub(crate) fn clear(&mut self, items: &mut Arena<T>) {
+        self.columns.clear();
+        items.note_changes(false);
+    }
+
+    /// Bytes held.
+    pub(crate) fn memory(&self) -> usize {
+        self.columns.iter().map(|column| column.bytes.memory()).sum()
+    }
+}
+
+impl<T> fmt::Debug for Columns<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let names = self.columns.iter().map(|column| &column.name);
+        f.debug_list().entries(names).finish()
+    }
+}
