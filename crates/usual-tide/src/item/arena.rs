@@ -118,6 +118,11 @@ impl<T> Arena<T> {
 pub(crate) struct Snapshot<T>(Vec<Arc<Page<T>>>);
 
 impl<T> Snapshot<T> {
+    /// No items.
+    pub(crate) const fn empty() -> Self {
+        Self(Vec::new())
+    }
+
     pub(crate) fn get(&self, slot: Slot) -> Option<&Arc<T>> {
         self.0.get(slot.index() / PAGE)?[slot.index() % PAGE].as_ref()
     }

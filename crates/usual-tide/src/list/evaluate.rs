@@ -54,6 +54,7 @@ impl<T: Item> ListState<T> {
             rows: RowTree::build(&rows.slots, rows.keys.as_deref()),
             query,
             held: HashMap::new(),
+            near_text: None,
             log: Log::new(),
             undo: Vec::new(),
         }

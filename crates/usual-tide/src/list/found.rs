@@ -1,12 +1,49 @@
 //! What a search finds in the text that is kept of the items.
 
 use super::bits::Bits;
-use super::state::Context;
+use super::state::{Context, ListState};
+use super::version::Version;
 use crate::item::Item;
-use crate::order::Slot;
+use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
 use crate::query::{Query, Search};
 use crate::text::{ByteColumn, Finders};
+
+/// The text of a list's few rows, side by side, so that the next letter of a search finds it in one pass.
+pub(super) struct NearText {
+    version: Version,
+    /// By position.
+    text: ByteColumn,
+}
+
+/// From this share of items (one in so many) on, rows are few.
+const FEW: usize = if cfg!(test) { 2 } else { 16 };
+
+impl<T: Item> ListState<T> {
+    /// The text of the rows, if nothing has happened since it was kept.
+    pub(super) fn near_text(&self) -> Option<&ByteColumn> {
+        let near = self.near_text.as_ref()?;
+        (near.version == self.version()).then_some(&near.text)
+    }
+
+    /// Keeps the text of the rows where they are few and the query has a search.
+    pub(super) fn keep_near_text(&mut self, context: Context<'_, T>) {
+        self.near_text = None;
+        let few = self.rows.len() <= context.items.used() / FEW;
+        let Some(kept) = Kept::of(&self.query, context).filter(|_| few) else {
+            return;
+        };
+        let mut text = ByteColumn::default();
+        for (at, slot) in self.rows.rows().enumerate() {
+            let bytes = kept.column.get(slot.index()).unwrap_or_default();
+            if text.set(at, bytes, kept.column.is_plain(slot.index())).is_err() {
+                return;
+            }
+        }
+        let version = self.version();
+        self.near_text = Some(NearText { version, text });
+    }
+}
 
 /// A search beside the text that is kept for it.
 pub(crate) struct Kept<'a, T> {
@@ -58,6 +95,15 @@ impl<'a, T: Item> Kept<'a, T> {
             all.join(&part);
         }
         all
+    }
+
+    /// The rows of a list that hold the words, by position, from their text alone.
+    pub(super) fn among(&self, near: &ByteColumn, rows: &RowTree) -> Bits {
+        let mut found = Bits::new(rows.len());
+        let ask = |at| rows.get(at).is_some_and(|slot| self.ask(slot));
+        self.finders
+            .find(near, 0..near.len(), ask, |at| found.set(at));
+        found
     }
 
     /// How many items hold the words.

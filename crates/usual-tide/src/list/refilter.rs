@@ -8,9 +8,9 @@ use super::plan::{Part, Plan, Shown};
 use super::state::{Context, ListState};
 use super::undo::Undo;
 use crate::change::{Alignment, RowRun, Rows};
-use crate::item::Item;
+use crate::item::{Item, Snapshot};
 use crate::order::{RowTree, Slot};
-use crate::parts::in_parts;
+use crate::parts::{in_parts, rows_in_parts};
 use crate::query::{Query, Scope};
 use std::sync::Arc;
 
@@ -32,7 +32,10 @@ impl<T: Item> ListState<T> {
         context: Context<'_, T>,
     ) -> Option<(Alignment<T>, Option<Deltas>)> {
         let shown = |slots: Vec<Slot>| {
-            let items = context.items.snapshot();
+            let items = match slots.is_empty() {
+                true => Snapshot::empty(),
+                false => context.items.snapshot(),
+            };
             Arc::new(Shown { slots, items })
         };
         let narrower = query.scope(&self.query) == Scope::Narrower;
@@ -113,18 +116,29 @@ impl<T: Item> ListState<T> {
     /// The plan when no row can arrive: one letter more in a search asks only the rows that matched.
     fn plan_narrower(&self, query: &Query<T>, context: Context<'_, T>) -> Plan {
         let kept = Kept::of(query, context);
-        let matches = |slot: Slot| match (&kept, context.items.get(slot)) {
-            (Some(kept), _) => kept.holds(slot),
-            (None, item) => item.is_some_and(|item| query.matches(item)),
+        let mut plan = Plan::default();
+        let rows = self.rows.chunks().flatten();
+        if let (Some(kept), Some(near)) = (&kept, self.near_text()) {
+            let found = kept.among(near, &self.rows);
+            for (at, slot) in rows.enumerate() {
+                let stays = found.has(at) || self.held.contains_key(slot);
+                plan.keep_or_leave(at, *slot, stays);
+            }
+            return plan;
+        }
+        let matches = |slot: Slot| match &kept {
+            Some(kept) => kept.holds(slot),
+            None => {
+                let item = context.items.get(slot);
+                item.is_some_and(|item| query.matches(item))
+            }
         };
-        let stays = in_parts(self.rows.len(), |part| -> Vec<bool> {
+        let stays = rows_in_parts(self.rows.len(), |part| -> Vec<bool> {
             let rows = self.rows.rows_from(self.rows.cursor(part.start));
             let stays = |slot| self.held.contains_key(&slot) || matches(slot);
             rows.take(part.len()).map(stays).collect()
         });
-        let mut plan = Plan::default();
-        let rows = self.rows.chunks().flatten().zip(stays.into_iter().flatten());
-        for (at, (slot, stays)) in rows.enumerate() {
+        for (at, (slot, stays)) in rows.zip(stays.into_iter().flatten()).enumerate() {
             plan.keep_or_leave(at, *slot, stays);
         }
         plan

@@ -32,6 +32,9 @@ impl<T: Item> ListState<T> {
         if let Some((change, sectioned)) = change {
             self.note(Entry::Rows(Arc::new(change)), sectioned);
         }
+        if self.query.searching().is_some() || self.near_text.is_some() {
+            self.keep_near_text(context);
+        }
         if before != self.window() {
             let rows = self.rows.len();
             let sectioned = Sectioned::noted(SectionChange::None, self.hidden());

@@ -24,6 +24,8 @@ impl<T: Item> ListState<T> {
 
     /// Takes back the changes since a mark.
     pub(crate) fn roll_back(&mut self, mark: Mark) {
+        // Its version may come again with other rows.
+        self.near_text = None;
         while self.undo.len() > mark.0 {
             match self.undo.pop() {
                 Some(Undo::Removed { slot, at, key }) => self.rows.insert(at, slot, key),

@@ -1,5 +1,6 @@
 //! What a store keeps for each bound list.
 
+use super::found::NearText;
 use super::grouping::Grouping;
 use super::log::Log;
 use super::undo::Undo;
@@ -21,6 +22,8 @@ pub(crate) struct ListState<T: Item> {
     pub(super) held: HashMap<Slot, Arc<T>>,
     /// The sections of a grouped list.
     pub(super) grouping: Option<Grouping>,
+    /// The text of few rows, for the next letter of a search.
+    pub(super) near_text: Option<NearText>,
     pub(super) log: Log<T>,
     /// What takes back the changes since the last [`seal`](Self::seal).
     pub(super) undo: Vec<Undo<T>>,
