@@ -22,6 +22,7 @@ const MOST_REFINED_BYTES: usize = 64;
 /// Rows in order, with their prefixes in a sorted list.
 pub(super) struct Evaluated {
     pub(super) slots: Vec<Slot>,
+    /// In a grouped list they are in order within each section.
     pub(super) keys: Option<Vec<u64>>,
     /// In a grouped list the sections, each with the number of its rows.
     pub(super) sections: Vec<(SectionKey, usize)>,
@@ -92,18 +93,7 @@ pub(super) fn evaluate<T: Item>(
     };
     let item = |slot| context.items.get(slot);
     match (query.grouping(), query.sorting()) {
-        (Some(group), Some(order)) => {
-            let (slots, sections) = grouped(&slots, group, query.sorting_within(), item);
-            let prefix = |slot: &Slot| item(*slot).map_or(0, |item| order.prefix(item));
-            let keys = in_parts(slots.len(), |part| -> Vec<u64> {
-                slots[part].iter().map(prefix).collect()
-            });
-            Evaluated {
-                keys: Some(keys.concat()),
-                slots,
-                sections,
-            }
-        }
+        (Some(group), _) => grouped(&slots, group, query.sorting_within(), item),
         (_, Some(sort)) => sorted(&slots, sort, item),
         (_, None) => Evaluated {
             slots,
@@ -114,12 +104,12 @@ pub(super) fn evaluate<T: Item>(
 }
 
 /// Puts rows, which are in source order, into sections, and sorts them within. O(n) and the sorting.
-fn grouped<'a, T: Item>(
+pub(super) fn grouped<'a, T: Item>(
     slots: &[Slot],
     group: &Group<T>,
     within: Option<&Sort<T>>,
     item: impl Fn(Slot) -> Option<&'a Arc<T>> + Sync,
-) -> (Vec<Slot>, Vec<(SectionKey, usize)>) {
+) -> Evaluated {
     // The rows of each section, part by part of the source.
     let parts = in_parts(slots.len(), |part| {
         let mut sections: HashMap<GroupValue<'a>, Vec<Slot>> = HashMap::new();
@@ -139,16 +129,25 @@ fn grouped<'a, T: Item>(
         .map(|(value, rows)| (SectionKey::from(value.0.into_owned()), rows))
         .collect();
     sections.sort_by(|one, two| group.compare(&one.0, &two.0));
-    let mut ordered = Vec::with_capacity(slots.len());
-    let mut counts = Vec::with_capacity(sections.len());
+    let mut ordered = Evaluated {
+        slots: Vec::with_capacity(slots.len()),
+        keys: within.map(|_| Vec::with_capacity(slots.len())),
+        sections: Vec::with_capacity(sections.len()),
+    };
     for (key, rows) in sections {
-        counts.push((key, rows.len()));
+        ordered.sections.push((key, rows.len()));
         match within {
-            Some(sort) => ordered.extend(sorted(&rows, sort, &item).slots),
-            None => ordered.extend(rows),
+            Some(sort) => {
+                let rows = sorted(&rows, sort, &item);
+                ordered.slots.extend(rows.slots);
+                if let (Some(keys), Some(more)) = (&mut ordered.keys, rows.keys) {
+                    keys.extend(more);
+                }
+            }
+            None => ordered.slots.extend(rows),
         }
     }
-    (ordered, counts)
+    ordered
 }
 
 /// A row that is being sorted.

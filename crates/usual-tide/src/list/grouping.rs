@@ -3,13 +3,15 @@
 use super::log::Entry;
 use super::state::{Context, ListState};
 use super::undo::Undo;
-use super::update::{Fate, Fated};
+use super::update::{Fate, Fated, Touch};
 use crate::change::{
     Alignment, Layout, Section, SectionKey, SectionName, Segment, TouchedRow, align_touched,
 };
 use crate::item::Item;
 use crate::query::{Group, Tallied, Tally};
 use hashbrown::{HashMap, HashSet};
+use std::iter::{RepeatN, repeat_n};
+use std::ops::Range;
 use std::sync::Arc;
 
 /// What a grouped list keeps beside its rows.
@@ -248,7 +250,111 @@ pub(super) struct Retally {
     put_in: bool,
 }
 
+/// The sections while rows go out and in, one by one: counts alone.
+pub(super) struct Working(Layout);
+
+impl Working {
+    pub(super) fn new(layout: Layout) -> Self {
+        Self(layout)
+    }
+
+    /// A row went out that stood at a position.
+    pub(super) fn take_out(&mut self, at: usize) {
+        if let Some((before, placed)) = self.0.at_row(at) {
+            let section = placed.section.with_count(placed.section.count - 1);
+            self.0.replace(before.sections, Arc::new(section));
+        }
+    }
+
+    /// A row is about to go in by an item: the rows of its section so far.
+    pub(super) fn put_in<T: Item>(&mut self, group: &Group<T>, item: &T) -> Range<usize> {
+        let key = group.key(item);
+        let found = find_section(group, &self.0, &key);
+        let run = run_at(&self.0, found);
+        match found {
+            Ok(at) => {
+                if let Some((_, placed)) = self.0.get(at) {
+                    let section = placed.section.with_count(placed.section.count + 1);
+                    self.0.replace(at, Arc::new(section));
+                }
+            }
+            Err(at) => self.0.insert(at, Arc::new(Section::nameless(key, 1))),
+        }
+        run
+    }
+}
+
+/// The sections that rows arrive in.
+#[derive(Default)]
+pub(super) struct Runs {
+    /// The rows that are there of each, in the order of the sections; none in a list without grouping.
+    pub(super) runs: Vec<Range<usize>>,
+    /// For each row that arrives the place of its section among these.
+    pub(super) of_rows: Vec<usize>,
+}
+
+/// The rows of a section that was looked for, none where it would be.
+pub(super) fn run_at(layout: &Layout, found: Result<usize, usize>) -> Range<usize> {
+    let (Ok(at) | Err(at)) = found;
+    match (layout.get(at), found) {
+        (Some((before, placed)), Ok(_)) => before.rows..before.rows + placed.section.count,
+        (Some((before, _)), Err(_)) => before.rows..before.rows,
+        (None, _) => layout.sums().rows..layout.sums().rows,
+    }
+}
+
 impl<T: Item> ListState<T> {
+    /// The rows of the section of an item, when they are `layout`'s; `None` in a list without grouping.
+    pub(super) fn run_of(&self, item: &T) -> Option<Range<usize>> {
+        let (group, layout) = (self.query.grouping()?, self.layout()?);
+        let found = find_section(group, layout, &group.key(item));
+        Some(run_at(layout, found))
+    }
+
+    /// For each row of some sections the rows that are there of its section.
+    pub(super) fn runs_of(&self, sections: &[(SectionKey, usize)]) -> Vec<RepeatN<Range<usize>>> {
+        let Some((group, layout)) = self.query.grouping().zip(self.layout()) else {
+            return Vec::new();
+        };
+        let runs = sections.iter().map(|(key, count)| {
+            let found = find_section(group, layout, key);
+            repeat_n(run_at(layout, found), *count)
+        });
+        runs.collect()
+    }
+
+    /// The sections that touched rows arrive in.
+    pub(super) fn runs_in_order<'a>(
+        &self,
+        arriving: impl Iterator<Item = &'a Touch<'a, T>>,
+    ) -> Runs {
+        let Some((group, layout)) = self.query.grouping().zip(self.layout()) else {
+            return Runs::default();
+        };
+        let key = |touch| self.placed_by(touch).map_or(SectionKey::WHOLE, |item| group.key(item));
+        let keys: Vec<SectionKey> = arriving.map(key).collect();
+        let different: HashSet<&SectionKey> = keys.iter().collect();
+        let mut different: Vec<&SectionKey> = different.into_iter().collect();
+        different.sort_by(|one, two| group.compare(one, two));
+        let run = |key: &&SectionKey| run_at(layout, find_section(group, layout, key));
+        let places: HashMap<&SectionKey, usize> = different.iter().copied().zip(0..).collect();
+        Runs {
+            runs: different.iter().map(run).collect(),
+            of_rows: keys.iter().map(|key| places.get(key).copied().unwrap_or(0)).collect(),
+        }
+    }
+
+    /// The same for a touched row, after it went out from a position.
+    pub(super) fn run_for(
+        &self,
+        touch: &Touch<'_, T>,
+        out: Option<usize>,
+    ) -> Option<Range<usize>> {
+        let run = self.run_of(self.placed_by(touch)?)?;
+        let shift = |end: usize| end - usize::from(out.is_some_and(|out| out < end));
+        Some(shift(run.start)..shift(run.end))
+    }
+
     /// The sections as they are; none in a list without grouping.
     pub(super) fn layout(&self) -> Option<&Layout> {
         self.grouping.as_ref().map(|grouping| &grouping.layout)

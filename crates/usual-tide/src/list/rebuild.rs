@@ -12,6 +12,7 @@ use crate::order::{Arrival, Cursor, RowTree, Slot};
 use crate::parts::rows_in_parts;
 use hashbrown::HashMap;
 use std::cmp::Ordering;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// No touched row.
@@ -95,7 +96,7 @@ impl<T: Item> ListState<T> {
             self.walk_source(&mut walk, context);
         }
         let touched = walk.touched();
-        let keyed = self.query.sorting().is_some();
+        let keyed = self.query.sorting_within().is_some();
         let rows = RowTree::build(&walk.slots, keyed.then_some(&walk.keys[..]));
         self.lay_anew(rows);
         self.let_go_of_removed(fates);
@@ -155,10 +156,13 @@ impl<T: Item> ListState<T> {
     ) -> Vec<Arriving> {
         let nowhere = self.rows.cursor(0);
         let arriving = fates.iter().enumerate();
+        let arriving = arriving.filter(|(_, row)| row.fate.puts_in());
+        let runs = self.runs_in_order(arriving.clone().map(|(_, row)| row.touch));
+        let mut runs_of_rows = runs.of_rows.iter();
         let mut arriving: Vec<Arriving> = arriving
-            .filter(|(_, row)| row.fate.puts_in())
             .map(|(place, row)| Arriving {
                 place,
+                section: runs_of_rows.next().copied().unwrap_or(0),
                 arrival: Arrival {
                     place: nowhere,
                     slot: row.touch.slot,
@@ -169,10 +173,11 @@ impl<T: Item> ListState<T> {
         let item = |row: &Arriving| self.placed_by(fates[row.place].touch);
         let source = |row: &Arriving| context.source.position(row.arrival.slot);
         // Prefixes, which are numbers, tell most apart; only where they tie are items asked.
-        arriving.sort_unstable_by_key(|row| (row.arrival.key, row.place));
-        for ties in arriving.chunk_by_mut(|one, two| one.arrival.key == two.arrival.key) {
+        arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.place));
+        let tie = |row: &Arriving| (row.section, row.arrival.key);
+        for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
             sort_steadily(ties, |one, two| {
-                let items = item(one).zip(item(two)).zip(self.query.sorting());
+                let items = item(one).zip(item(two)).zip(self.query.sorting_within());
                 let by_keys = items.map(|((one, two), sort)| sort.compare_past_prefix(one, two));
                 by_keys
                     .unwrap_or(Ordering::Equal)
@@ -181,7 +186,7 @@ impl<T: Item> ListState<T> {
             });
         }
         let found = rows_in_parts(arriving.len(), |part| {
-            self.gaps(&arriving[part], fates, goes, context)
+            self.gaps(&arriving[part], &runs.runs, fates, goes, context)
         });
         for (row, place) in arriving.iter_mut().zip(found.into_iter().flatten()) {
             row.arrival.place = place;
@@ -193,6 +198,7 @@ impl<T: Item> ListState<T> {
     fn gaps(
         &self,
         arriving: &[Arriving],
+        runs: &[Range<usize>],
         fates: &[Fated<'_, T>],
         goes: &impl Fn(Slot) -> bool,
         context: Context<'_, T>,
@@ -221,16 +227,29 @@ impl<T: Item> ListState<T> {
         let place = |row: &Arriving| {
             let item = self.placed_by(fates[row.place].touch);
             let mut at_source = None;
-            self.rows.lower_bound(row.arrival.key, |other| {
+            let run = runs.get(row.section);
+            let comes_before = |other| {
                 let at_source = *at_source.get_or_insert_with(|| {
                     let position = context.source.position(row.arrival.slot);
                     position.unwrap_or(0)
                 });
-                let other = answering(other).zip(item);
+                // One that answers from beyond the section comes behind all of it.
+                let inside = |other: &Slot| {
+                    run.is_none_or(|run| {
+                        let at = self.rows.position(*other);
+                        at.is_some_and(|at| at < run.end)
+                    })
+                };
+                let other = answering(other).filter(inside).zip(item);
                 other.is_some_and(|(other, item)| {
                     self.comes_before_in_full(other, item, at_source, context)
                 })
-            })
+            };
+            let key = row.arrival.key;
+            match run {
+                Some(run) => self.rows.lower_bound_within(run.clone(), key, comes_before),
+                None => self.rows.lower_bound(key, comes_before),
+            }
         };
         arriving.iter().map(place).collect()
     }
@@ -257,6 +276,8 @@ impl<T: Item> ListState<T> {
 struct Arriving {
     arrival: Arrival,
     place: usize,
+    /// The place of its section among those that rows arrive in.
+    section: usize,
 }
 
 /// The rows as they are laid anew.

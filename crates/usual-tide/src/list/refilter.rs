@@ -1,7 +1,7 @@
 //! Another filter for a list whose order stays.
 
 use super::bits::Bits;
-use super::evaluate::sorted;
+use super::evaluate::{Evaluated, grouped, sorted};
 use super::found::Kept;
 use super::grouping::Deltas;
 use super::plan::{Part, Plan, Shown};
@@ -48,10 +48,13 @@ impl<T: Item> ListState<T> {
             Some(sort) => {
                 let hits = self.hits_by_slot(query, context);
                 let new = self.rows_to_show(&hits, context);
-                let rows = sorted(&new, sort, |slot| context.items.get(slot));
-                let keys = rows.keys.unwrap_or_default();
-                let plan = self.plan_by_search(&hits, &rows.slots, &keys, context);
-                (plan, rows.slots, keys)
+                let item = |slot| context.items.get(slot);
+                let rows = match query.grouping() {
+                    Some(group) => grouped(&new, group, query.sorting_within(), item),
+                    None => sorted(&new, sort, item),
+                };
+                let plan = self.plan_by_search(&hits, &rows, context);
+                (plan, rows.slots, rows.keys.unwrap_or_default())
             }
         };
         if plan.leaving.is_empty() && slots.is_empty() {
@@ -197,16 +200,22 @@ impl<T: Item> ListState<T> {
     fn plan_by_search(
         &self,
         hits: &Bits,
-        arriving: &[Slot],
-        keys: &[u64],
+        arriving: &Evaluated,
         context: Context<'_, T>,
     ) -> Plan {
-        let mut places = arriving.iter().zip(keys).map(|(slot, key)| {
+        let runs = self.runs_of(&arriving.sections);
+        let mut runs = runs.into_iter().flatten();
+        let mut places = arriving.slots.iter().enumerate().map(|(at, slot)| {
+            let key = arriving.keys.as_ref().map_or(0, |keys| keys[at]);
             let source = context.source.position(*slot).unwrap_or(0);
-            let place = self.rows.lower_bound(*key, |row| {
+            let comes_before = |row| {
                 let item = context.items.get(*slot);
                 item.is_some_and(|item| self.comes_before(row, item, source, context))
-            });
+            };
+            let place = match runs.next() {
+                Some(run) => self.rows.lower_bound_within(run, key, comes_before),
+                None => self.rows.lower_bound(key, comes_before),
+            };
             self.rows.position_at(place)
         });
         let mut plan = Plan::default();
@@ -220,7 +229,7 @@ impl<T: Item> ListState<T> {
             }
             plan.keep_or_leave(at, *slot, hits.has(slot.index()));
         }
-        for first in arrived..arriving.len() {
+        for first in arrived..arriving.slots.len() {
             plan.arrive(first);
         }
         plan
@@ -245,7 +254,7 @@ impl<T: Item> ListState<T> {
                 Part::Stays { len, .. } => at += len,
                 Part::Leaves { first, len, .. } => {
                     let mut keys = Vec::new();
-                    if self.query.sorting().is_some() {
+                    if self.query.sorting_within().is_some() {
                         let rows = self.rows.rows_with_keys(self.rows.cursor(at)).take(len);
                         keys.extend(rows.map(|(_, key)| key));
                     }
@@ -268,7 +277,7 @@ impl<T: Item> ListState<T> {
     }
 
     fn rebuild(&mut self, plan: &Plan, arriving: &Arriving<T>, rows_after: usize) {
-        let keyed = self.query.sorting().is_some();
+        let keyed = self.query.sorting_within().is_some();
         let mut slots = Vec::with_capacity(rows_after);
         let mut keys = Vec::new();
         for part in &plan.parts {

@@ -107,7 +107,7 @@ impl<T: Item> ListState<T> {
     }
 
     /// Whether a row comes before an item that will stand at a position in source order. Rows of
-    /// equal prefix only.
+    /// equal prefix, and of one section, only.
     pub(super) fn comes_before(
         &self,
         row: Slot,
@@ -143,7 +143,7 @@ impl<T: Item> ListState<T> {
         context: Context<'_, T>,
         compare: impl Fn(&Sort<T>, &T, &T) -> Ordering,
     ) -> bool {
-        let by_keys = match (self.query.sorting(), self.placing_item(row, context)) {
+        let by_keys = match (self.query.sorting_within(), self.placing_item(row, context)) {
             (Some(sort), Some(other)) => compare(sort, other, item),
             _ => Ordering::Equal,
         };
@@ -182,7 +182,7 @@ impl<T: Item> ListState<T> {
 
     /// Checks the whole structure; the error names the first thing that does not hold.
     pub(crate) fn check(&self, context: Context<'_, T>) -> Result<(), String> {
-        self.rows.check()?;
+        self.rows.check(self.grouping.is_none())?;
         for slot in context.source.rows() {
             let Some(item) = context.items.get(slot) else {
                 return Err(format!("{slot:?} has no item"));

@@ -1,5 +1,6 @@
 //! Bringing a list in step after an edit, by work on the touched rows alone.
 
+use super::grouping::Working;
 use super::log::Entry;
 use super::state::{Context, ListState};
 use super::undo::Undo;
@@ -7,6 +8,7 @@ use crate::change::{TouchedRow, align_touched};
 use crate::item::Item;
 use crate::order::{Cursor, Slot};
 use crate::parts::rows_in_parts;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// How far to look for a neighbour in source order before searching the list instead.
@@ -96,7 +98,10 @@ impl<T: Item> ListState<T> {
         let to = match fate {
             Fate::Leaves => None,
             Fate::Stays => from,
-            Fate::Arrives | Fate::Shifts => self.put_in(touch, self.key_for(touch), context),
+            Fate::Arrives | Fate::Shifts => {
+                let run = self.run_for(touch, from);
+                self.put_in(touch, self.key_for(touch), run, context)
+            }
         };
         let owned = |at: Option<usize>, item: Option<&Arc<T>>| at.zip(item.cloned());
         let row = TouchedRow {
@@ -152,14 +157,24 @@ impl<T: Item> ListState<T> {
             .collect();
         // In the list's order, as far as prefixes tell it: what follows is near in memory then.
         arriving.sort_unstable();
+        // The sections as they are while rows go out and in, one by one.
+        let mut working = self.layout().cloned().map(Working::new);
         for row in fates.iter().filter(|row| row.fate.takes_out()) {
-            self.take_out(row.touch.slot, row.fate == Fate::Shifts);
+            let at = self.take_out(row.touch.slot, row.fate == Fate::Shifts);
+            if let (Some(working), Some(at)) = (&mut working, at) {
+                working.take_out(at);
+            }
         }
         let mut to = vec![None; fates.len()];
         let mut last = None;
         let mut ascending = fates.iter().all(|row| row.fate != Fate::Stays);
         for (key, index) in arriving {
-            to[index] = self.put_in(fates[index].touch, key, context);
+            let touch = fates[index].touch;
+            let run = working.as_mut().and_then(|working| {
+                let group = self.query.grouping()?;
+                Some(working.put_in(group, self.placed_by(touch)?))
+            });
+            to[index] = self.put_in(touch, key, run, context);
             ascending &= last < to[index];
             last = to[index];
         }
@@ -265,34 +280,52 @@ impl<T: Item> ListState<T> {
         self.held.get(&touch.slot).or(touch.after)
     }
 
-    /// The prefix of a row that arrives; 0 in a list without a sort.
+    /// The prefix of a row that arrives, within its section; 0 in a list without a sort.
     pub(super) fn key_for(&self, touch: &Touch<'_, T>) -> u64 {
-        let key = self.query.sorting().zip(self.placed_by(touch));
+        let key = self.query.sorting_within().zip(self.placed_by(touch));
         key.map_or(0, |(sort, item)| sort.prefix(item))
     }
 
     /// Puts a row where its item belongs; gives the position.
-    fn put_in(&mut self, touch: &Touch<'_, T>, key: u64, context: Context<'_, T>) -> Option<usize> {
+    /// `run` are the rows of its section.
+    fn put_in(
+        &mut self,
+        touch: &Touch<'_, T>,
+        key: u64,
+        run: Option<Range<usize>>,
+        context: Context<'_, T>,
+    ) -> Option<usize> {
         let slot = touch.slot;
         let item = self.placed_by(touch)?;
-        let place = self.place_of(slot, item, key, context);
+        let place = self.place_of(slot, item, key, run, context);
         let at = self.rows.insert_at(place, slot, key);
         self.undo.push(Undo::Inserted { slot });
         Some(at)
     }
 
     /// Where a row that is not in the list belongs. O(log n) comparisons.
-    fn place_of(&self, slot: Slot, item: &T, key: u64, context: Context<'_, T>) -> Cursor {
+    fn place_of(
+        &self,
+        slot: Slot,
+        item: &T,
+        key: u64,
+        run: Option<Range<usize>>,
+        context: Context<'_, T>,
+    ) -> Cursor {
         if self.query.sorting().is_none()
             && let Some(place) = self.place_by_neighbour(slot, context)
         {
             return place;
         }
         let mut source = None;
-        self.rows.lower_bound(key, |row| {
+        let comes_before = |row| {
             let source = *source.get_or_insert_with(|| context.source.position(slot));
             self.comes_before(row, item, source.unwrap_or(0), context)
-        })
+        };
+        match run {
+            Some(run) => self.rows.lower_bound_within(run, key, comes_before),
+            None => self.rows.lower_bound(key, comes_before),
+        }
     }
 
     /// In source order the row goes right behind the nearest row shown before it, which is mostly near.

@@ -2,6 +2,7 @@
 
 use super::ids::{NodeId, Slot};
 use super::tree::{CountedTree, Cursor};
+use std::ops::Range;
 
 impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     /// The place before the first row that does not come before the wanted one. O(log n).
@@ -43,6 +44,61 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         Cursor {
             leaf: node,
             index: self.lower_bound_in_leaf(node, key, comes_before),
+        }
+    }
+
+    /// The same among a run of rows, which alone need be in that order. O(log n).
+    pub(crate) fn lower_bound_within(
+        &self,
+        run: Range<usize>,
+        key: u64,
+        mut comes_before: impl FnMut(Slot) -> bool,
+    ) -> Cursor {
+        if run.is_empty() {
+            return self.cursor(run.start);
+        }
+        let (mut start, mut end) = (run.start, run.end.min(self.len()));
+        let mut node = self.root;
+        for level in (0..self.height).rev() {
+            let inner = self.inner(node);
+            let mut offsets = Vec::with_capacity(inner.len());
+            let mut offset = 0;
+            for count in inner.counts() {
+                offsets.push(offset);
+                offset += *count as usize;
+            }
+            // The run begins in the first of these children, and in the others it covers the first row.
+            let first = offsets.partition_point(|offset| *offset <= start) - 1;
+            let last = offsets.partition_point(|offset| *offset < end) - 1;
+            let (mut low, mut high) = (first, last);
+            while low < high {
+                let middle = low + (high - low).div_ceil(2);
+                let (row, leaf) = self.first_row(inner.children()[middle], level);
+                let row_key = self.key_at(leaf, 0);
+                if row_key < key || (row_key == key && comes_before(row)) {
+                    low = middle;
+                } else {
+                    high = middle - 1;
+                }
+            }
+            let count = inner.counts()[low] as usize;
+            start = start.saturating_sub(offsets[low]);
+            end = (end - offsets[low]).min(count);
+            node = inner.children()[low];
+        }
+        let slots = &self.leaf(node).slots()[start..end];
+        let (low, high) = match self.keys.get(node.index()) {
+            Some(keys) => {
+                let keys = &keys[start..end];
+                let low = keys.partition_point(|other| *other < key);
+                (low, low + keys[low..].partition_point(|other| *other == key))
+            }
+            None => (0, slots.len()),
+        };
+        let among = slots[low..high].partition_point(|slot| comes_before(*slot));
+        Cursor {
+            leaf: node,
+            index: start + low + among,
         }
     }
 

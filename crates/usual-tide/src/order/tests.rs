@@ -164,7 +164,7 @@ fn merge(out: &[usize], into: &[usize], tree: &mut Tree, model: &mut Model) {
 }
 
 fn assert_same(tree: &Tree, model: &Model) {
-    tree.check().unwrap();
+    tree.check(true).unwrap();
     let slots: Vec<u32> = tree.rows().map(|slot| slot.index() as u32).collect();
     let expected: Vec<u32> = model.rows.iter().map(|row| row.1).collect();
     assert_eq!(slots, expected);

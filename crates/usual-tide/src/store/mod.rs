@@ -197,7 +197,7 @@ impl<T: Item> Store<T> {
     /// Checks all that the store keeps, for tests: the error names the first thing that does not hold.
     #[doc(hidden)]
     pub fn check(&self) -> Result<(), String> {
-        self.source.check()?;
+        self.source.check(true)?;
         for slot in self.source.rows() {
             let item = self
                 .items

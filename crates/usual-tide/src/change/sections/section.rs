@@ -145,6 +145,22 @@ impl Section {
         }
     }
 
+    /// A section of which only the rows are counted.
+    pub(crate) fn nameless(key: SectionKey, count: usize) -> Self {
+        let heading = String::new();
+        Self {
+            name: Arc::new(SectionName { key, heading }),
+            ..Self::whole(count)
+        }
+    }
+
+    pub(crate) fn with_count(&self, count: usize) -> Self {
+        Self {
+            count,
+            ..self.clone()
+        }
+    }
+
     /// The value that its rows have in common.
     pub fn key(&self) -> &SectionKey {
         &self.name.key
