@@ -133,7 +133,10 @@ impl<T: Item> ListState<T> {
                 SectionChange::Anew => align_by_key(before, &after),
             };
             let mut set = ChangeSet::of_row(rows, row);
-            set.set_sections(Sectioning::new(change, before.clone(), after));
+            let sections = Sectioning::new(change, before.clone(), after);
+            let stayed = row.before.as_ref().zip(row.after.as_ref());
+            let only_row = stayed.map(|(before, after)| (before.0, after.0));
+            set.set_sections(sections.of_row(only_row));
             return Some(set);
         }
         self.log.unread(cursor, |unread| {

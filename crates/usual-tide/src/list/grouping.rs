@@ -27,6 +27,8 @@ pub(super) struct Grouping {
 /// What an edit does to one section.
 struct Delta {
     name: Arc<SectionName>,
+    /// Where the section is before the edit, or would be.
+    at: Result<usize, usize>,
     taken_out: usize,
     put_in: usize,
     /// What rows add to the totals, and whether they come.
@@ -45,10 +47,11 @@ pub(super) struct Deltas {
 const FEW: usize = 4;
 
 impl Deltas {
-    fn of(
+    fn of<T: Item>(
         &mut self,
         key: SectionKey,
-        name: impl FnOnce(SectionKey) -> Arc<SectionName>,
+        group: &Group<T>,
+        layout: &Layout,
     ) -> &mut Delta {
         let at = if self.index.is_empty() {
             self.deltas.iter().position(|delta| delta.name.key == key)
@@ -56,8 +59,14 @@ impl Deltas {
             self.index.get(&key).copied()
         };
         let at = at.unwrap_or_else(|| {
+            let at = find_section(group, layout, &key);
+            let known = at.ok().and_then(|at| layout.get(at));
             self.deltas.push(Delta {
-                name: name(key),
+                name: match known {
+                    Some((_, placed)) => Arc::clone(&placed.section.name),
+                    None => group.name(key),
+                },
+                at,
                 taken_out: 0,
                 put_in: 0,
                 tallied: Vec::new(),
@@ -72,6 +81,12 @@ impl Deltas {
             last
         });
         &mut self.deltas[at]
+    }
+
+    /// Where the section is that the only row of an edit goes to.
+    fn entered(&self) -> Option<Result<usize, usize>> {
+        let entered = self.deltas.iter().find(|delta| delta.put_in > 0);
+        entered.map(|delta| delta.at)
     }
 }
 
@@ -163,70 +178,89 @@ impl Grouping {
     fn follow<T: Item>(&mut self, group: &Group<T>, deltas: &Deltas) -> Option<Alignment<Section>> {
         let before = self.layout.clone();
         let mut touched = Vec::with_capacity(deltas.deltas.len());
+        // Positions are those of before as long as no section came or went.
+        let mut shifted = false;
         for delta in &deltas.deltas {
             let key = &delta.name.key;
-            let at = find_section(group, &self.layout, key);
+            let at = match shifted {
+                false => delta.at,
+                true => find_section(group, &self.layout, key),
+            };
             let old = at.ok().and_then(|at| self.layout.get(at));
             let old = old.map(|(_, placed)| Arc::clone(&placed.section));
-            let count = old.as_ref().map_or(0, |old| old.count);
-            let count = (count + delta.put_in).saturating_sub(delta.taken_out);
-            let totals = if group.has_totals() {
-                let tally = self
-                    .tallies
-                    .entry(key.clone())
-                    .or_insert_with(|| group.tally());
-                for (values, put_in) in &delta.tallied {
-                    tally.change(values, *put_in);
-                }
-                tally.totals()
-            } else {
-                Arc::default()
-            };
-            let new = Section {
-                name: Arc::clone(&delta.name),
-                count,
-                totals,
-                collapsed: self.collapsed.contains(key),
-            };
-            let stays = count > 0 || group.keeps_empty();
-            match (at, old) {
+            let new = self.after(group, delta, old.as_deref());
+            let stays = new.count > 0 || group.keeps_empty();
+            let crossed = delta.put_in + delta.taken_out > 0;
+            let row = match (at, old) {
                 (Ok(at), Some(old)) if stays => {
-                    if *old != new {
-                        let new = Arc::new(new);
-                        self.layout.replace(at, Arc::clone(&new));
-                        touched.push((Some(old), Some(new)));
+                    if !crossed && *old == new {
+                        continue;
                     }
+                    // Also where only its rows are others: feeds must know where rows crossed.
+                    let new = Arc::new(new);
+                    self.layout.replace(at, Arc::clone(&new));
+                    (Some(old), Some(new))
                 }
                 (Ok(at), Some(old)) => {
                     self.layout.remove(at);
                     self.tallies.remove(key);
-                    touched.push((Some(old), None));
+                    (Some(old), None)
                 }
-                (Err(at) | Ok(at), _) if count > 0 => {
+                (Err(at) | Ok(at), _) if new.count > 0 => {
                     let new = Arc::new(new);
                     self.layout.insert(at, Arc::clone(&new));
-                    touched.push((None, Some(new)));
+                    (None, Some(new))
                 }
-                _ => {}
-            }
+                _ => continue,
+            };
+            shifted |= row.0.is_none() || row.1.is_none();
+            touched.push((delta, row));
         }
         if touched.is_empty() {
             return None;
         }
-        let place = |layout: &Layout, section: &Option<Arc<Section>>| {
-            let section = section.as_ref()?;
-            let at = find_section(group, layout, section.key()).ok()?;
-            Some((at, Arc::clone(section)))
-        };
         let rows: Vec<TouchedRow<Arc<Section>>> = touched
-            .iter()
-            .map(|(old, new)| TouchedRow {
-                before: place(&before, old),
-                after: place(&self.layout, new),
+            .into_iter()
+            .map(|(delta, (old, new))| {
+                let now = match shifted {
+                    false => delta.at,
+                    true => find_section(group, &self.layout, &delta.name.key),
+                };
+                TouchedRow {
+                    before: delta.at.ok().zip(old),
+                    after: now.ok().zip(new),
+                }
             })
             .collect();
         let lent = rows.iter().map(TouchedRow::lend).collect();
         Some(align_touched(before.len(), self.layout.len(), lent))
+    }
+
+    /// A section after an edit.
+    fn after<T: Item>(
+        &mut self,
+        group: &Group<T>,
+        delta: &Delta,
+        old: Option<&Section>,
+    ) -> Section {
+        let key = &delta.name.key;
+        let count = old.map_or(0, |old| old.count);
+        let totals = if group.has_totals() {
+            let tally = self.tallies.entry(key.clone());
+            let tally = tally.or_insert_with(|| group.tally());
+            for (values, put_in) in &delta.tallied {
+                tally.change(values, *put_in);
+            }
+            tally.totals()
+        } else {
+            Arc::default()
+        };
+        Section {
+            name: Arc::clone(&delta.name),
+            count: (count + delta.put_in).saturating_sub(delta.taken_out),
+            totals,
+            collapsed: !self.collapsed.is_empty() && self.collapsed.contains(key),
+        }
     }
 
     /// Takes back what was done to totals.
@@ -304,13 +338,6 @@ pub(super) fn run_at(layout: &Layout, found: Result<usize, usize>) -> Range<usiz
 }
 
 impl<T: Item> ListState<T> {
-    /// The rows of the section of an item, when they are `layout`'s; `None` in a list without grouping.
-    pub(super) fn run_of(&self, item: &T) -> Option<Range<usize>> {
-        let (group, layout) = (self.query.grouping()?, self.layout()?);
-        let found = find_section(group, layout, &group.key(item));
-        Some(run_at(layout, found))
-    }
-
     /// For each row of some sections the rows that are there of its section.
     pub(super) fn runs_of(&self, sections: &[(SectionKey, usize)]) -> Vec<RepeatN<Range<usize>>> {
         let Some((group, layout)) = self.query.grouping().zip(self.layout()) else {
@@ -344,13 +371,14 @@ impl<T: Item> ListState<T> {
         }
     }
 
-    /// The same for a touched row, after it went out from a position.
-    pub(super) fn run_for(
+    /// The rows of the section that the only row of an edit goes to, after it went out from a position.
+    pub(super) fn run_entered(
         &self,
-        touch: &Touch<'_, T>,
+        deltas: Option<&Deltas>,
         out: Option<usize>,
     ) -> Option<Range<usize>> {
-        let run = self.run_of(self.placed_by(touch)?)?;
+        let found = deltas?.entered();
+        let run = run_at(self.layout()?, found.unwrap_or(Err(usize::MAX)));
         let shift = |end: usize| end - usize::from(out.is_some_and(|out| out < end));
         Some(shift(run.start)..shift(run.end))
     }
@@ -360,25 +388,6 @@ impl<T: Item> ListState<T> {
         self.grouping.as_ref().map(|grouping| &grouping.layout)
     }
 
-    fn name_of(&self, key: SectionKey) -> Arc<SectionName> {
-        let found = self
-            .query
-            .grouping()
-            .zip(self.layout())
-            .and_then(|(group, layout)| {
-                let at = find_section(group, layout, &key).ok()?;
-                Some(Arc::clone(&layout.get(at)?.1.section.name))
-            });
-        match (found, self.query.grouping()) {
-            (Some(name), _) => name,
-            (None, Some(group)) => group.name(key),
-            (None, None) => Arc::new(SectionName {
-                key,
-                heading: String::new(),
-            }),
-        }
-    }
-
     /// What an edit will do to the sections; `None` in a list without grouping. `placed_before` is the item
     /// by which a single row got its place, where that is not the one that it is held by.
     pub(super) fn deltas(
@@ -386,7 +395,7 @@ impl<T: Item> ListState<T> {
         fates: &[Fated<'_, T>],
         placed_before: Option<&T>,
     ) -> Option<Deltas> {
-        let group = self.query.grouping()?;
+        let (group, layout) = (self.query.grouping()?, self.layout()?);
         let mut deltas = Deltas::default();
         for Fated { touch, fate } in fates {
             let held = self.held.get(&touch.slot);
@@ -397,7 +406,7 @@ impl<T: Item> ListState<T> {
                     && !group.same_totals(before, after)
                 {
                     let values = [(group.tallied(before), false), (group.tallied(after), true)];
-                    let delta = deltas.of(group.key(placed), |key| self.name_of(key));
+                    let delta = deltas.of(group.key(placed), group, layout);
                     delta.tallied.extend(values);
                 }
                 continue;
@@ -405,7 +414,7 @@ impl<T: Item> ListState<T> {
             if *fate != Fate::Arrives
                 && let Some(placed) = placed
             {
-                let delta = deltas.of(group.key(placed), |key| self.name_of(key));
+                let delta = deltas.of(group.key(placed), group, layout);
                 delta.taken_out += 1;
                 if group.has_totals() {
                     delta
@@ -416,7 +425,7 @@ impl<T: Item> ListState<T> {
             if *fate != Fate::Leaves
                 && let Some(placed) = self.placed_by(touch)
             {
-                let delta = deltas.of(group.key(placed), |key| self.name_of(key));
+                let delta = deltas.of(group.key(placed), group, layout);
                 delta.put_in += 1;
                 if group.has_totals() {
                     delta
@@ -440,7 +449,7 @@ impl<T: Item> ListState<T> {
             {
                 let end = (before.rows + placed.section.count).min(run.range().end);
                 let name = &placed.section.name;
-                let delta = deltas.of(name.key.clone(), |_| Arc::clone(name));
+                let delta = deltas.of(name.key.clone(), group, layout);
                 delta.taken_out += end - at;
                 if group.has_totals() {
                     let gone = (at..end).filter_map(|at| run.rows.get(at - run.at));
@@ -456,7 +465,7 @@ impl<T: Item> ListState<T> {
                 continue;
             };
             for item in rows.iter() {
-                let delta = deltas.of(group.key(item), |key| self.name_of(key));
+                let delta = deltas.of(group.key(item), group, layout);
                 delta.put_in += 1;
                 if group.has_totals() {
                     delta.tallied.push((group.tallied(item), true));

@@ -99,7 +99,7 @@ impl<T: Item> ListState<T> {
             Fate::Leaves => None,
             Fate::Stays => from,
             Fate::Arrives | Fate::Shifts => {
-                let run = self.run_for(touch, from);
+                let run = self.run_entered(deltas.as_ref(), from);
                 self.put_in(touch, self.key_for(touch), run, context)
             }
         };

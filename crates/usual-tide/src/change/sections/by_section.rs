@@ -192,6 +192,9 @@ impl<T: Item> ChangeSet<T> {
     }
 
     fn moves_by_section(&self, sections: &Sectioning) -> Vec<SectionMove> {
+        if let Some((from, to)) = sections.only_row() {
+            return self.move_of_row(sections, from, to);
+        }
         let blocks = self.blocks(sections);
         let mut moved: Vec<SectionMove> = Vec::new();
         for section in blocks.chunk_by(|one, two| one.is.section == two.is.section) {
@@ -207,6 +210,25 @@ impl<T: Item> ChangeSet<T> {
             }
         }
         moved
+    }
+
+    /// The move when no other row than one was touched.
+    fn move_of_row(&self, sections: &Sectioning, from: usize, to: usize) -> Vec<SectionMove> {
+        let (before, after) = (sections.before(), sections.after());
+        let key = |layout: &Layout, at| Some(layout.at_shown(at)?.1.section.name.key.clone());
+        let crossed = key(before, from) != key(after, to);
+        let run = |from, to| {
+            let (from, to) = (before.place(from)?, after.place(to)?);
+            Some(SectionMove { from, to, len: 1 })
+        };
+        match crossed {
+            true => run(from, to).into_iter().collect(),
+            false => self
+                .moved
+                .iter()
+                .filter_map(|moved| run(moved.from, moved.to))
+                .collect(),
+        }
     }
 
     /// The kept rows that may have moved, in the order of A.

@@ -15,6 +15,8 @@ pub(crate) struct Sectioning {
     touched: Arc<Alignment<Section>>,
     before: Layout,
     after: Layout,
+    /// Where the only row that an edit touched was and is, when it was one that stayed.
+    only_row: Option<(usize, usize)>,
 }
 
 impl Sectioning {
@@ -24,7 +26,17 @@ impl Sectioning {
             touched: Arc::new(change),
             before,
             after,
+            only_row: None,
         }
+    }
+
+    /// The same when one row alone was touched, and stayed.
+    pub(crate) fn of_row(self, only_row: Option<(usize, usize)>) -> Self {
+        Self { only_row, ..self }
+    }
+
+    pub(crate) fn only_row(&self) -> Option<(usize, usize)> {
+        self.only_row
     }
 
     /// The same between two layouts of which no more is known. O(s).
