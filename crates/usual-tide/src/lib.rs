@@ -25,6 +25,7 @@
 //! # Features
 //!
 //! - `derive` (on): `#[derive(Item)]` and `#[derive(Fields)]`.
+//! - `locale`: texts in the order of a locale ([`Collation`]).
 //! - `record`: items that are JSON objects, and change sets as JSON.
 //! - `stream`: change sets as an asynchronous stream.
 //! - `uuid`: keys that cannot collide, wherever they are made.
@@ -77,7 +78,7 @@ pub use store::{
     UndoError, Undone,
 };
 
-pub use text::Folding;
+pub use text::{CaseFirst, Collation, Folding, LocaleError};
 
 #[cfg(feature = "probe")]
 #[doc(hidden)]

@@ -7,6 +7,8 @@ use usual_tide::{Query, Store};
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
     bind(rows, report);
+    #[cfg(feature = "locale")]
+    bind_by_locale(rows, report);
     hide::<Piece>(rows, report);
     hide::<Lean>(rows, report);
     memory(rows, report);
@@ -37,6 +39,43 @@ fn bind(rows: usize, report: &mut Report) {
             let mut list = None;
             let time = seconds(|| list = Some(store.bind(Query::new().sort(Piece::TITLE))));
             store.unbind(list.unwrap()).unwrap();
+            time
+        },
+    );
+}
+
+#[cfg(feature = "locale")]
+fn bind_by_locale(rows: usize, report: &mut Report) {
+    use usual_tide::{Collation, Sort};
+    let name = "first bind, sorted by title in locale order";
+    if !report.wants(name) {
+        return;
+    }
+    let items = Piece::many(rows, &mut Random(0x10ca1e));
+    let collation = Collation::for_locale("de").unwrap();
+    let mut store = Store::load(items.clone()).unwrap();
+    let turns = Turns {
+        rounds: 7,
+        operations: 1,
+    };
+    report.compare(
+        name,
+        rows,
+        &turns,
+        || {
+            seconds(|| {
+                let key = |(row, piece): (u32, &Piece)| (collation.key(&piece.title), row);
+                let mut keys: Vec<(Vec<u8>, u32)> = (0..).zip(&items).map(key).collect();
+                keys.sort_unstable();
+                keys
+            })
+        },
+        || {
+            let sort = Sort::by_text(Piece::TITLE, &collation);
+            let mut list = None;
+            let time = seconds(|| list = Some(store.bind(Query::new().sort(sort))));
+            store.unbind(list.unwrap()).unwrap();
+            store.forget_kept();
             time
         },
     );

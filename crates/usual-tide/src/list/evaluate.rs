@@ -2,6 +2,7 @@
 
 use super::found::Kept;
 use super::grouping::Grouping;
+use super::kept_order::KeptOrder;
 use super::log::Log;
 use super::state::{Context, ListState};
 use super::steady::sort_steadily;
@@ -91,10 +92,9 @@ pub(super) fn evaluate<T: Item>(
         }
         slots
     };
-    let item = |slot| context.items.get(slot);
     match (query.grouping(), query.sorting()) {
-        (Some(group), _) => grouped(&slots, group, query.sorting_within(), item),
-        (_, Some(sort)) => sorted(&slots, sort, item),
+        (Some(group), _) => grouped(&slots, group, query.sorting_within(), context),
+        (_, Some(sort)) => sorted(&slots, sort, context),
         (_, None) => Evaluated {
             slots,
             keys: None,
@@ -104,17 +104,18 @@ pub(super) fn evaluate<T: Item>(
 }
 
 /// Puts rows, which are in source order, into sections, and sorts them within. O(n) and the sorting.
-pub(super) fn grouped<'a, T: Item>(
+pub(super) fn grouped<T: Item>(
     slots: &[Slot],
     group: &Group<T>,
     within: Option<&Sort<T>>,
-    item: impl Fn(Slot) -> Option<&'a Arc<T>> + Sync,
+    context: Context<'_, T>,
 ) -> Evaluated {
     // The rows of each section, part by part of the source.
     let parts = in_parts(slots.len(), |part| {
-        let mut sections: HashMap<GroupValue<'a>, Vec<Slot>> = HashMap::new();
+        let mut sections: HashMap<GroupValue<'_>, Vec<Slot>> = HashMap::new();
         for slot in &slots[part] {
-            let value = item(*slot).map_or(Value::Missing, |item| group.value(item));
+            let item = context.items.get(*slot);
+            let value = item.map_or(Value::Missing, |item| group.value(item));
             sections.entry(GroupValue(value)).or_default().push(*slot);
         }
         sections
@@ -138,7 +139,7 @@ pub(super) fn grouped<'a, T: Item>(
         ordered.sections.push((key, rows.len()));
         match within {
             Some(sort) => {
-                let rows = sorted(&rows, sort, &item);
+                let rows = sorted(&rows, sort, context);
                 ordered.slots.extend(rows.slots);
                 if let (Some(keys), Some(more)) = (&mut ordered.keys, rows.keys) {
                     keys.extend(more);
@@ -161,11 +162,15 @@ struct Keyed {
 
 /// Sorts rows that are in source order. Prefixes first, then, where many tie, the next bytes, then
 /// whole items.
-pub(super) fn sorted<'a, T: Item>(
+pub(super) fn sorted<T: Item>(
     slots: &[Slot],
     sort: &Sort<T>,
-    item: impl Fn(Slot) -> Option<&'a Arc<T>> + Sync,
+    context: Context<'_, T>,
 ) -> Evaluated {
+    if let Some(kept) = KeptOrder::of(sort, context) {
+        return kept.sorted(slots);
+    }
+    let item = |slot| context.items.get(slot);
     let keyed = |source: usize| Keyed {
         key: item(slots[source]).map_or(0, |item| sort.prefix(item)),
         source: source as u32,

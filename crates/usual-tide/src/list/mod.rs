@@ -8,6 +8,7 @@ mod found;
 mod grouping;
 mod history;
 mod hold;
+mod kept_order;
 mod log;
 mod plan;
 mod project;

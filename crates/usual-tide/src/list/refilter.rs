@@ -48,10 +48,9 @@ impl<T: Item> ListState<T> {
             Some(sort) => {
                 let hits = self.hits_by_slot(query, context);
                 let new = self.rows_to_show(&hits, context);
-                let item = |slot| context.items.get(slot);
                 let rows = match query.grouping() {
-                    Some(group) => grouped(&new, group, query.sorting_within(), item),
-                    None => sorted(&new, sort, item),
+                    Some(group) => grouped(&new, group, query.sorting_within(), context),
+                    None => sorted(&new, sort, context),
                 };
                 let plan = self.plan_by_search(&hits, &rows, context);
                 (plan, rows.slots, rows.keys.unwrap_or_default())
@@ -210,7 +209,7 @@ impl<T: Item> ListState<T> {
             let source = context.source.position(*slot).unwrap_or(0);
             let comes_before = |row| {
                 let item = context.items.get(*slot);
-                item.is_some_and(|item| self.comes_before(row, item, source, context))
+                item.is_some_and(|item| self.comes_before(row, (*slot, item), source, context))
             };
             let place = match runs.next() {
                 Some(run) => self.rows.lower_bound_within(run, key, comes_before),

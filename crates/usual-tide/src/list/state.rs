@@ -2,6 +2,7 @@
 
 use super::found::NearText;
 use super::grouping::Grouping;
+use super::kept_order::KeptOrder;
 use super::log::Log;
 use super::undo::Undo;
 use super::version::Version;
@@ -111,13 +112,13 @@ impl<T: Item> ListState<T> {
     pub(super) fn comes_before(
         &self,
         row: Slot,
-        item: &T,
+        (slot, item): (Slot, &T),
         source_position: usize,
         context: Context<'_, T>,
     ) -> bool {
         self.precedes(
             row,
-            item,
+            (slot, item),
             source_position,
             context,
             Sort::compare_past_prefix,
@@ -128,23 +129,27 @@ impl<T: Item> ListState<T> {
     pub(super) fn comes_before_in_full(
         &self,
         row: Slot,
-        item: &T,
+        (slot, item): (Slot, &T),
         source_position: usize,
         context: Context<'_, T>,
     ) -> bool {
-        self.precedes(row, item, source_position, context, Sort::compare)
+        self.precedes(row, (slot, item), source_position, context, Sort::compare)
     }
 
     fn precedes(
         &self,
         row: Slot,
-        item: &T,
+        (slot, item): (Slot, &T),
         source_position: usize,
         context: Context<'_, T>,
         compare: impl Fn(&Sort<T>, &T, &T) -> Ordering,
     ) -> bool {
         let by_keys = match (self.query.sorting_within(), self.placing_item(row, context)) {
-            (Some(sort), Some(other)) => compare(sort, other, item),
+            (Some(sort), Some(other)) => match KeptOrder::of(sort, context) {
+                // A held row has its place by an item that it had before.
+                Some(kept) if self.held.is_empty() => kept.compare(row, slot),
+                _ => compare(sort, other, item),
+            },
             _ => Ordering::Equal,
         };
         by_keys

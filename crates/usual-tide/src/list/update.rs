@@ -320,7 +320,7 @@ impl<T: Item> ListState<T> {
         let mut source = None;
         let comes_before = |row| {
             let source = *source.get_or_insert_with(|| context.source.position(slot));
-            self.comes_before(row, item, source.unwrap_or(0), context)
+            self.comes_before(row, (slot, item), source.unwrap_or(0), context)
         };
         match run {
             Some(run) => self.rows.lower_bound_within(run, key, comes_before),

@@ -46,6 +46,10 @@ impl<'a, T: Item> BoundList<'a, T> {
         Self { id, state, context }
     }
 
+    pub(super) fn parts(&self) -> (&'a ListState<T>, Context<'a, T>) {
+        (self.state, self.context)
+    }
+
     /// Which list this is.
     pub fn id(&self) -> ListId {
         self.id

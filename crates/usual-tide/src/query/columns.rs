@@ -22,6 +22,8 @@ pub(crate) trait ColumnOf<T>: Send + Sync {
 pub(crate) enum ColumnName {
     /// The folded text of these fields.
     Searched(Vec<String>),
+    /// The keys of this field's text in this order.
+    Collated(String, String),
 }
 
 /// The columns of a store.
@@ -100,6 +102,12 @@ impl<T: Send + Sync> Columns<T> {
         });
         // Not before: what is written comes from user code, which may panic.
         items.forget_changed();
+    }
+
+    /// Whether lists are ordered by columns, so that these must be in step before each edit reaches the lists.
+    pub(crate) fn order_lists(&self) -> bool {
+        let collated = |column: &Column<T>| matches!(column.name, ColumnName::Collated(..));
+        self.columns.iter().any(collated)
     }
 
     /// The bytes of a column, when there is one; in step since it was last brought up.

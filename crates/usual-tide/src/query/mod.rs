@@ -1,6 +1,7 @@
 //! Queries: what a bound list shows, and in what order.
 
 mod any_value;
+mod collated;
 mod columns;
 mod filter;
 mod group;
@@ -211,7 +212,8 @@ impl<T: 'static> Query<T> {
     /// What is kept of each item for this query.
     pub(crate) fn columns(&self) -> Vec<Arc<dyn ColumnOf<T>>> {
         let search = self.search.as_ref().and_then(|search| search.column());
-        search.into_iter().collect()
+        let sort = self.sort.as_ref().and_then(|sort| sort.column());
+        search.into_iter().chain(sort).collect()
     }
 
     /// Whether an edit is known to make no difference to filter and search.

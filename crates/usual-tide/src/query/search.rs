@@ -112,13 +112,17 @@ impl<T> Search<T> {
 
     /// Whether every row that this finds is one that the other finds.
     pub(crate) fn narrows(&self, other: &Self) -> bool {
-        let same_fields = self.fields.len() == other.fields.len()
+        self.same_fields(other) && self.words.narrow(&other.words)
+    }
+
+    /// Whether both look into the same fields.
+    pub(crate) fn same_fields(&self, other: &Self) -> bool {
+        self.fields.len() == other.fields.len()
             && self
                 .fields
                 .iter()
                 .zip(other.fields.iter())
-                .all(|(one, two)| one.name() == two.name());
-        same_fields && self.words.narrow(&other.words)
+                .all(|(one, two)| one.name() == two.name())
     }
 
     pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {

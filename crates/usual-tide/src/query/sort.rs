@@ -1,5 +1,7 @@
 //! Sorts: one or more keys, each with its direction.
 
+use super::collated::{eight_bytes, key_within};
+use super::columns::ColumnOf;
 use super::group::Group;
 use super::sort_key::{ByComparison, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
@@ -89,7 +91,7 @@ impl<T> Sort<T> {
         }
     }
 
-    fn single(key: impl SortKey<T> + 'static) -> Self {
+    pub(super) fn single(key: impl SortKey<T> + 'static) -> Self {
         let level = Level {
             key: Arc::new(key),
             descending: false,
@@ -139,6 +141,41 @@ impl<T> Sort<T> {
 
     pub(crate) fn compare(&self, one: &T, two: &T) -> Ordering {
         self.compare_from(0, one, two)
+    }
+
+    /// What can be kept of each item for the first key, where that is worth it.
+    pub(crate) fn column(&self) -> Option<Arc<dyn ColumnOf<T>>> {
+        self.levels.first()?.key.column()
+    }
+
+    /// Compares two items by what is kept for the first key, and then by the others.
+    pub(crate) fn compare_kept(&self, one: (&T, &[u8]), two: (&T, &[u8])) -> Ordering {
+        let Some(level) = self.levels.first() else {
+            return Ordering::Equal;
+        };
+        let first = match (key_within(one.1), key_within(two.1)) {
+            (Some(one), Some(two)) if level.descending => two.cmp(one),
+            (Some(one), Some(two)) => one.cmp(two),
+            (None, None) => Ordering::Equal,
+            (None, Some(_)) if level.missing_first => Ordering::Less,
+            (Some(_), None) if !level.missing_first => Ordering::Less,
+            _ => Ordering::Greater,
+        };
+        first.then_with(|| self.compare_from(1, one.0, two.0))
+    }
+
+    /// The prefix by what is kept for the first key.
+    pub(crate) fn prefix_kept(&self, kept: &[u8]) -> u64 {
+        let Some(level) = self.levels.first() else {
+            return 0;
+        };
+        let rank = match key_within(kept) {
+            Some(_) => SortRank::Value,
+            None => SortRank::Missing,
+        };
+        level.ranked_prefix(rank, || {
+            eight_bytes(key_within(kept).unwrap_or_default(), 0)
+        })
     }
 
     /// Compares two items whose prefixes are equal.
@@ -252,10 +289,14 @@ impl<T> Level<T> {
         if !self.key.ranked() {
             return directed(self.key.prefix(item));
         }
-        let rank = self.key.rank(item);
+        self.ranked_prefix(self.key.rank(item), || self.key.prefix(item))
+    }
+
+    fn ranked_prefix(&self, rank: SortRank, prefix: impl FnOnce() -> u64) -> u64 {
         let place = self.rank_place(rank) << (u64::BITS - RANK_BITS);
         match rank {
-            SortRank::Value => place | directed(self.key.prefix(item)) >> RANK_BITS,
+            SortRank::Value if self.descending => place | !prefix() >> RANK_BITS,
+            SortRank::Value => place | prefix() >> RANK_BITS,
             _ => place,
         }
     }

@@ -1,8 +1,10 @@
 //! The keys of a sort: how they are read from an item.
 
+use super::columns::ColumnOf;
 use super::value::{SortRank, SortValue};
 use std::cmp::Ordering;
 use std::marker::PhantomData;
+use std::sync::Arc;
 
 /// What a level needs to know of a key, whatever its type.
 pub(super) trait SortKey<T>: Send + Sync {
@@ -12,6 +14,10 @@ pub(super) trait SortKey<T>: Send + Sync {
     fn prefix(&self, item: &T) -> u64;
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
     fn compare(&self, one: &T, two: &T) -> Ordering;
+    /// Bytes in the order of the key, which can be kept of each item.
+    fn column(&self) -> Option<Arc<dyn ColumnOf<T>>> {
+        None
+    }
 }
 
 /// A key that lends a part of the item.

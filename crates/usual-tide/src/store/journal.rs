@@ -90,6 +90,9 @@ impl<T: Item> Store<T> {
         if steps.is_empty() {
             return;
         }
+        if columns.order_lists() {
+            columns.bring_up(items);
+        }
         let context = Context {
             items,
             keys,

@@ -38,8 +38,9 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// Forgets the text that is kept for searches; the next search keeps it again.
-    pub fn forget_searched_text(&mut self) {
+    /// Forgets the text and keys that are kept for searches and sorts; the next query that needs them keeps
+    /// them again, and until then items are asked.
+    pub fn forget_kept(&mut self) {
         self.columns.clear(&mut self.items);
     }
 

@@ -1,9 +1,11 @@
 //! Text as people compare it.
 
+mod collation;
 mod column;
 mod fold;
 mod words;
 
+pub use collation::{CaseFirst, Collation, LocaleError};
 pub(crate) use column::{ByteColumn, END};
 pub use fold::Folding;
 pub(crate) use fold::{initial, searched};

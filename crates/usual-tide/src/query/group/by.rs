@@ -15,18 +15,8 @@ pub(super) trait GroupBy<T>: Send + Sync {
         value.to_string()
     }
 
-    /// The beginning of a value's place among the others, as in a sort.
-    fn prefix(&self, value: &Value<'_>) -> u64 {
-        SortValue::prefix(value)
-    }
-
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
         SortValue::compare(one, two).then_with(|| spelling(one).cmp(&spelling(two)))
-    }
-
-    /// Leading bits of the prefix that decide; 0 where they never do.
-    fn deciding_bits(&self) -> u32 {
-        0
     }
 
     /// Changes an item so that it has a value.

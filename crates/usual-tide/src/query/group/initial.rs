@@ -3,7 +3,7 @@
 use super::by::{GroupBy, shown};
 use crate::item::{AnyField, Value};
 use crate::query::value::SortValue;
-use crate::text::initial;
+use crate::text::Collation;
 use std::cmp::Ordering;
 
 /// The heading of what begins with a digit.
@@ -12,16 +12,14 @@ const DIGITS: &str = "0\u{2013}9";
 /// The heading of what begins with neither letter nor digit.
 const REST: &str = "\u{2026}";
 
-/// Bits that tell letters, digits and the rest apart.
-const CLASS_BITS: u32 = 2;
-
 pub(super) struct ByInitial<T> {
     field: AnyField<T>,
+    collation: Collation,
 }
 
 impl<T> ByInitial<T> {
-    pub(super) fn new(field: AnyField<T>) -> Self {
-        Self { field }
+    pub(super) fn new(field: AnyField<T>, collation: Collation) -> Self {
+        Self { field, collation }
     }
 }
 
@@ -43,18 +41,20 @@ impl<T> GroupBy<T> for ByInitial<T> {
         if first.is_numeric() {
             return Value::from(DIGITS);
         }
-        match initial(text) {
+        match self.collation.initial(text) {
             Some(letter) => Value::from(letter),
             None => Value::from(REST),
         }
     }
 
-    fn prefix(&self, value: &Value<'_>) -> u64 {
-        class(value) << (u64::BITS - CLASS_BITS) | SortValue::prefix(value) >> CLASS_BITS
-    }
-
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
         let classes = class(one).cmp(&class(two));
-        classes.then_with(|| SortValue::compare(one, two))
+        classes.then_with(|| {
+            let letters = one.as_text().zip(two.as_text());
+            let by_locale = letters.map(|(one, two)| self.collation.compare(one, two));
+            by_locale
+                .unwrap_or(Ordering::Equal)
+                .then_with(|| SortValue::compare(one, two))
+        })
     }
 }

@@ -7,12 +7,6 @@ use crate::query::sort_key::SortKey;
 use crate::query::value::{SortRank, SortValue};
 use std::cmp::Ordering;
 
-/// Bits for the place of a value whose order is given.
-const GIVEN_BITS: u32 = 16;
-
-/// Bits that tell values from missing ones.
-const RANK_BITS: u32 = 2;
-
 impl<T> Parts<T> {
     /// The place in the given order; values without one come behind.
     fn given_place(&self, key: &SectionKey) -> u32 {
@@ -34,7 +28,10 @@ impl<T> Parts<T> {
             if value_of(one).is_none() || value_of(two).is_none() {
                 return Ordering::Equal;
             }
-            let values = self.by.compare(one, two);
+            let texts = self.collation.as_ref().zip(one.as_text()).zip(two.as_text());
+            let by_locale = texts.map(|((collation, one), two)| collation.compare(one, two));
+            let by_locale = by_locale.unwrap_or(Ordering::Equal);
+            let values = by_locale.then_with(|| self.by.compare(one, two));
             if self.descending {
                 values.reverse()
             } else {
@@ -42,15 +39,6 @@ impl<T> Parts<T> {
             }
         };
         first.cmp(&second).then_with(values)
-    }
-
-    fn prefix(&self, value: &Value<'_>) -> u64 {
-        let rank = self.rank_place(value) << (u64::BITS - RANK_BITS);
-        let within = value_of(value).map_or(0, |value| {
-            let prefix = self.by.prefix(value);
-            if self.descending { !prefix } else { prefix }
-        });
-        rank | within >> RANK_BITS
     }
 }
 
@@ -90,27 +78,16 @@ impl<T> SortKey<T> for GroupLevel<T> {
     }
 
     fn deciding_bits(&self) -> u32 {
-        let parts = &self.group.parts;
-        match parts.by.deciding_bits() {
-            bits if bits > 0 && parts.given.is_empty() => RANK_BITS + bits,
-            _ => 0,
-        }
+        0
     }
 
     fn rank(&self, _: &T) -> SortRank {
         SortRank::Value
     }
 
-    fn prefix(&self, item: &T) -> u64 {
-        let parts = &self.group.parts;
-        let value = parts.by.value(item);
-        let prefix = parts.prefix(&value);
-        if parts.given.is_empty() {
-            return prefix;
-        }
-        let place = parts.given_place(&SectionKey::from(value.into_owned()));
-        let place = u64::from(place.min((1 << GIVEN_BITS) - 1));
-        place << (u64::BITS - GIVEN_BITS) | prefix >> GIVEN_BITS
+    fn prefix(&self, _: &T) -> u64 {
+        // Rows are searched within their section, where it would say nothing.
+        0
     }
 
     fn prefix_from(&self, _: &T, _: usize) -> Option<u64> {

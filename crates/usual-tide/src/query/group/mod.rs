@@ -17,6 +17,7 @@ pub(crate) use total::{Tallied, Tally};
 
 use crate::change::{SectionKey, SectionName};
 use crate::item::{AnyField, FieldValue, InputError, Value};
+use crate::text::Collation;
 use by::{ByClosure, ByShown, ByValue, GroupBy};
 use hashbrown::HashMap;
 use initial::ByInitial;
@@ -69,6 +70,7 @@ struct Parts<T> {
     heading: Option<Arc<Heading>>,
     descending: bool,
     missing_first: bool,
+    collation: Option<Collation>,
     /// The places of values whose order is given.
     given: Arc<HashMap<SectionKey, u32>>,
     keeps_empty: bool,
@@ -81,6 +83,7 @@ impl<T> Clone for Parts<T> {
         Self {
             by: Arc::clone(&self.by),
             heading: self.heading.clone(),
+            collation: self.collation.clone(),
             given: Arc::clone(&self.given),
             totals: self.totals.clone(),
             regroup: self.regroup.clone(),
@@ -103,7 +106,13 @@ impl<T: 'static> Group<T> {
     /// By the first letter of the text that a field shows, without case and accents; digits are one section
     /// and whatever is neither is another, both behind the letters.
     pub fn by_initial(field: impl Into<AnyField<T>>) -> Self {
-        Self::of(ByInitial::new(field.into()))
+        Self::by_initial_in(field, &Collation::plain())
+    }
+
+    /// The same by the letters that a locale lists texts under, in its order: in Swedish, Å, Ä and Ö are
+    /// letters of their own; in Czech, Ch is.
+    pub fn by_initial_in(field: impl Into<AnyField<T>>, collation: &Collation) -> Self {
+        Self::of(ByInitial::new(field.into(), collation.clone()))
     }
 
     /// By the day, week, month, quarter or year of a field that holds a day or a moment. A moment belongs to
@@ -146,6 +155,7 @@ impl<T: 'static> Group<T> {
                 heading: None,
                 descending: false,
                 missing_first: false,
+                collation: None,
                 given: Arc::default(),
                 keeps_empty: false,
                 totals: Vec::new(),
@@ -171,6 +181,12 @@ impl<T> Group<T> {
     #[must_use]
     pub fn missing_first(self) -> Self {
         self.change(|parts| parts.missing_first = true)
+    }
+
+    /// Values that are text in the order of a collation.
+    #[must_use]
+    pub fn collated(self, collation: &Collation) -> Self {
+        self.change(|parts| parts.collation = Some(collation.clone()))
     }
 
     /// Sections of these values first, in this order; others follow in the order of their values.

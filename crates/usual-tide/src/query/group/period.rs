@@ -2,7 +2,6 @@
 
 use super::by::GroupBy;
 use crate::item::{AnyField, Value};
-use crate::query::value::SortValue;
 use jiff::ToSpan;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -88,16 +87,5 @@ impl<T> GroupBy<T> for ByPeriod<T> {
             Value::Date(start) => self.period.name(*start),
             _ => String::new(),
         }
-    }
-
-    fn prefix(&self, value: &Value<'_>) -> u64 {
-        match value {
-            Value::Date(start) => start.prefix(),
-            _ => 0,
-        }
-    }
-
-    fn deciding_bits(&self) -> u32 {
-        Date::DECIDING_BITS
     }
 }

@@ -1,0 +1,91 @@
+//! The order of a locale, by ICU4X.
+
+use super::{CaseFirst, Choices};
+use crate::text::initial;
+use icu_collator::options::{CollatorOptions, Strength};
+use icu_collator::preferences::{CollationCaseFirst, CollationNumericOrdering};
+use icu_collator::{Collator, CollatorBorrowed, CollatorPreferences};
+use icu_locale::exemplar_chars::ExemplarCharacters;
+use icu_locale::{LanguageIdentifier, Locale as Tag};
+use std::cmp::Ordering;
+use unicode_segmentation::UnicodeSegmentation;
+
+pub(super) struct Locale {
+    collator: CollatorBorrowed<'static>,
+    /// The same without accents and case.
+    letters: CollatorBorrowed<'static>,
+    /// The letters of the locale's index, in its order.
+    index: Vec<String>,
+}
+
+impl Locale {
+    pub(super) fn new(tag: &str, choices: Choices) -> Result<Self, String> {
+        let locale: Tag = tag.parse().map_err(|why| format!("and {why}"))?;
+        let mut preferences = CollatorPreferences::from(&locale);
+        if choices.numeric {
+            preferences.numeric_ordering = Some(CollationNumericOrdering::True);
+        }
+        match choices.case_first {
+            Some(CaseFirst::Lower) => preferences.case_first = Some(CollationCaseFirst::Lower),
+            Some(CaseFirst::Upper) => preferences.case_first = Some(CollationCaseFirst::Upper),
+            None => {}
+        }
+        let collator = |options| {
+            Collator::try_new(preferences, options).map_err(|why| format!("and its order: {why}"))
+        };
+        let mut letters_only = CollatorOptions::default();
+        letters_only.strength = Some(Strength::Primary);
+        let letters = collator(letters_only)?;
+        Ok(Self {
+            collator: collator(CollatorOptions::default())?,
+            index: index(&locale, &letters),
+            letters,
+        })
+    }
+
+    pub(super) fn compare(&self, one: &str, two: &str) -> Ordering {
+        self.collator.compare(one, two)
+    }
+
+    pub(super) fn write_key(&self, text: &str, into: &mut Vec<u8>) {
+        // A vector takes whatever is written.
+        let Ok(()) = self.collator.write_sort_key_to(text, into);
+    }
+
+    /// The last letter of the index that the text does not come before. Letters of other scripts stand for
+    /// themselves.
+    pub(super) fn initial(&self, text: &str) -> Option<String> {
+        let base = initial(text)?;
+        let behind = |letter: &String| self.letters.compare(letter, text).is_le();
+        let place = self.index.partition_point(behind);
+        let first = text.graphemes(true).next().unwrap_or_default();
+        let begins_with = |letter: &str| {
+            let same = |other: &str| self.letters.compare(letter, other).is_eq();
+            same(first) || same(&base)
+        };
+        match place.checked_sub(1).map(|at| &self.index[at]) {
+            // Behind the last letter come the other scripts.
+            Some(letter) if place < self.index.len() || begins_with(letter) => Some(letter.clone()),
+            _ => Some(base),
+        }
+    }
+}
+
+/// The letters under which a locale lists texts (CLDR, exemplar characters of the index).
+fn index(locale: &Tag, letters: &CollatorBorrowed<'static>) -> Vec<String> {
+    let language = LanguageIdentifier::from((locale.id.language, None, None));
+    let with_script = LanguageIdentifier::from((locale.id.language, locale.id.script, None));
+    let tries = [locale.id.clone(), with_script, language];
+    let found = tries
+        .iter()
+        .find_map(|tag| ExemplarCharacters::try_new_index(&tag.into()).ok());
+    let Some(found) = found else {
+        return Vec::new();
+    };
+    let single = found.code_points().iter_chars().map(String::from);
+    let several = found.strings().iter().map(str::to_owned);
+    let mut index: Vec<String> = single.chain(several).collect();
+    index.sort_by(|one, two| letters.compare(one, two));
+    index.dedup_by(|one, two| letters.compare(one, two).is_eq());
+    index
+}
