@@ -10,6 +10,15 @@ use crate::query::Sort;
 use crate::text::ByteColumn;
 use std::cmp::Ordering;
 
+/// Whole bytes of a key that a prefix holds.
+const PREFIX_BYTES: usize = 7;
+
+/// Ties from this many rows on are broken by the next bytes before items are compared.
+const WORTH_REFINING: usize = 16;
+
+/// Bytes past which keys that still tie are compared as a whole.
+const MOST_REFINED_BYTES: usize = 64;
+
 /// A sort beside the bytes that are kept for its first key.
 pub(super) struct KeptOrder<'a, T> {
     sort: &'a Sort<T>,
@@ -62,21 +71,57 @@ impl<'a, T: Item> KeptOrder<'a, T> {
         let parts = in_parts(slots.len(), |part| {
             let mut rows: Vec<Keyed> = part.map(keyed).collect();
             rows.sort_unstable_by_key(|row| (row.key, row.source));
+            let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
+            for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
+                self.break_ties(ties, PREFIX_BYTES);
+            }
+            for (row, key) in rows.iter_mut().zip(keys) {
+                row.key = key;
+            }
             rows
         });
-        let mut rows = parts.concat();
-        // Runs that are in order already are only merged.
-        rows.sort_by_key(|row| (row.key, row.source));
-        for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
-            sort_steadily(ties, |one, two| {
-                let order = self.compare(one.slot, two.slot);
-                order.then(one.source.cmp(&two.source)).is_gt()
-            });
-        }
+        let rows = parts.into_iter().reduce(|one, two| self.merge(one, two));
+        let rows = rows.unwrap_or_default();
         Evaluated {
             slots: rows.iter().map(|row| row.slot).collect(),
             keys: Some(rows.iter().map(|row| row.key).collect()),
             sections: Vec::new(),
         }
+    }
+
+    /// Sorts rows whose kept bytes begin alike: by the next eight while there are many, then as a whole.
+    fn break_ties(&self, ties: &mut [Keyed], known: usize) {
+        if ties.len() < WORTH_REFINING || known > MOST_REFINED_BYTES {
+            sort_steadily(ties, |one, two| {
+                let order = self.compare(one.slot, two.slot);
+                order.then(one.source.cmp(&two.source)).is_gt()
+            });
+            return;
+        }
+        for row in ties.iter_mut() {
+            row.key = self.sort.kept_from(self.kept(row.slot), known);
+        }
+        ties.sort_unstable_by_key(|row| (row.key, row.source));
+        for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
+            self.break_ties(ties, known + 8);
+        }
+    }
+
+    /// Joins two parts that are sorted.
+    fn merge(&self, one: Vec<Keyed>, two: Vec<Keyed>) -> Vec<Keyed> {
+        let mut merged = Vec::with_capacity(one.len() + two.len());
+        let (mut one, mut two) = (one.into_iter().peekable(), two.into_iter().peekable());
+        while let (Some(first), Some(second)) = (one.peek(), two.peek()) {
+            let by_bytes = || self.compare(first.slot, second.slot);
+            let order = first.key.cmp(&second.key).then_with(by_bytes);
+            let next = match order.then(first.source.cmp(&second.source)).is_gt() {
+                true => two.next(),
+                false => one.next(),
+            };
+            merged.extend(next);
+        }
+        merged.extend(one);
+        merged.extend(two);
+        merged
     }
 }

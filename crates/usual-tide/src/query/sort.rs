@@ -178,6 +178,15 @@ impl<T> Sort<T> {
         })
     }
 
+    /// The bytes that are kept for the first key, from one of them on, in its direction.
+    pub(crate) fn kept_from(&self, kept: &[u8], byte: usize) -> u64 {
+        let bytes = eight_bytes(key_within(kept).unwrap_or_default(), byte);
+        match self.levels.first() {
+            Some(level) if level.descending => !bytes,
+            _ => bytes,
+        }
+    }
+
     /// Compares two items whose prefixes are equal.
     pub(crate) fn compare_past_prefix(&self, one: &T, two: &T) -> Ordering {
         self.compare_from(self.layout().decided, one, two)
