@@ -19,6 +19,7 @@ pub(crate) enum Command {
 Examples:
   usual-tide show demo/pieces.json --sort -height_mm,title
   usual-tide show demo/pieces.json --search \"cafe plate\"
+  usual-tide show demo/pieces.json --group due:week --sort title --locale sv
   usual-tide show demo/pieces.json --filter \"fired = FALSE AND CASEI(title) LIKE '%bowl'\"")]
     Show(Show),
     /// What turns the rows of one file into the rows of another.
@@ -72,6 +73,13 @@ pub(crate) struct QueryOptions {
     /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
     #[arg(long, value_name = "FIELDS", allow_hyphen_values = true)]
     pub(crate) sort: Option<String>,
+    /// Put the rows into sections by a field, or by a part of it: `title:initial`, `height_mm:step=50`, or
+    /// `day`, `week`, `month`, `quarter` or `year` of a date; a `-` before it for descending.
+    #[arg(long, value_name = "FIELD[:PART]", allow_hyphen_values = true)]
+    pub(crate) group: Option<String>,
+    /// Sort text, and group it by initial letters, as this locale does (`de`, `sv-SE`), numbers by their value.
+    #[arg(long, value_name = "TAG")]
+    pub(crate) locale: Option<String>,
     /// Number the rows; a change set then tells which rows that did not move show another number.
     #[arg(long)]
     pub(crate) numbered: bool,

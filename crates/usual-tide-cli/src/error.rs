@@ -2,8 +2,8 @@
 
 use usual_tide::record::{FieldNameError, ParseError, Record, RecordError, RecordKey, SetError};
 use usual_tide::{
-    ApplyError, CommitError, EditError, FeedError, FilterTextError, InputError, ProposalError,
-    SortTextError, UndoError, UnknownList,
+    ApplyError, CommitError, EditError, FeedError, FilterTextError, GroupTextError, InputError,
+    LocaleError, ProposalError, SortTextError, UndoError, UnknownList,
 };
 
 #[derive(Debug, thiserror::Error)]
@@ -38,6 +38,10 @@ pub(crate) enum CommandError {
     Key(#[source] FieldNameError),
     #[error("--sort: {0}")]
     Sort(#[from] SortTextError),
+    #[error("--group: {0}")]
+    Group(#[from] GroupTextError),
+    #[error("--locale: {0}")]
+    Locale(#[from] LocaleError),
     #[error("--filter: {0}")]
     Filter(#[from] FilterTextError),
     #[error("cannot write the output: {0}")]

@@ -4,7 +4,7 @@ use crate::args::QueryOptions;
 use crate::error::CommandError;
 use std::io::Read;
 use usual_tide::record::{FieldName, Record, Schema, Shape, parse, parse_as};
-use usual_tide::{FieldLookup, FilterText, Kind, Query, Search, Sort};
+use usual_tide::{Collation, FieldLookup, FilterText, Group, Kind, Query, Search, Sort};
 
 /// The items of a file, in its order.
 pub(crate) fn read(file: &str, key: &str) -> Result<Vec<Record>, CommandError> {
@@ -78,11 +78,22 @@ pub(crate) fn query(
             schema.fields().filter_map(holds_text),
         ));
     }
+    let collation = match &options.locale {
+        Some(tag) => Some(Collation::for_locale(tag)?.numeric()),
+        None => None,
+    };
     if let Some(text) = &options.sort {
-        query = query.sort(if nothing {
-            Sort::parse(text)?
-        } else {
-            Sort::parse_with(text, &schema)?
+        query = query.sort(match &collation {
+            _ if nothing => Sort::parse(text)?,
+            Some(collation) => Sort::parse_collated(text, &schema, collation)?,
+            None => Sort::parse_with(text, &schema)?,
+        });
+    }
+    if let Some(text) = &options.group {
+        query = query.group(match &collation {
+            _ if nothing => Group::parse(text)?,
+            Some(collation) => Group::parse_collated(text, &schema, collation)?,
+            None => Group::parse_with(text, &schema)?,
         });
     }
     Ok(if options.numbered {

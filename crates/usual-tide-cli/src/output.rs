@@ -2,6 +2,7 @@
 
 use crate::error::CommandError;
 use std::io::{ErrorKind, Write};
+use usual_tide::{Section, SectionKey};
 
 /// Writes text with colours, which are taken out where they do not belong: when the output is no
 /// terminal, or `NO_COLOR` is set. A reader that has gone away is no error.
@@ -22,4 +23,13 @@ pub(crate) fn complain(error: &CommandError) {
 /// Columns of the terminal; 100 where there is none.
 pub(crate) fn columns() -> usize {
     terminal_size::terminal_size().map_or(100, |(width, _)| usize::from(width.0))
+}
+
+/// What a section is called.
+pub(crate) fn heading(section: &Section) -> &str {
+    match section.heading() {
+        "" if section.key() == &SectionKey::WHOLE => "all rows",
+        "" => "none",
+        heading => heading,
+    }
 }

@@ -1,10 +1,11 @@
 //! A change set in words.
 
 use crate::cells::{cut, fitted, plain, quoted};
+use crate::output;
 use anstyle::{AnsiColor, Style};
 use std::fmt::Write;
 use usual_tide::record::Record;
-use usual_tide::{ChangeSet, Item, Updated};
+use usual_tide::{ChangeSet, Item, Section, Updated};
 
 pub(crate) const LEFT: Style = AnsiColor::BrightBlack.on_default();
 pub(crate) const ARRIVED: Style = AnsiColor::BrightBlue.on_default().bold();
@@ -49,6 +50,33 @@ pub(crate) fn lines<'a>(
     }
     for row in changes.updated() {
         say(CHANGED, "changed", &row.after, differences(row));
+    }
+    lines
+}
+
+/// One line for each section that left, arrived, moved or has another number of rows.
+pub(crate) fn section_lines(changes: &ChangeSet<Section>) -> Vec<String> {
+    let mut lines = Vec::new();
+    let mut say = |style: Style, verb: &str, section: &Section, what: String| {
+        let verb = fitted(verb, VERB, false);
+        let heading = output::heading(section);
+        lines.push(format!("{style}{verb}{style:#}  section {heading}  {what}"));
+    };
+    let rows = |count: usize| format!("{count} {}", if count == 1 { "row" } else { "rows" });
+    for run in changes.removed() {
+        for (at, section) in run.range().zip(run.rows.iter()) {
+            say(LEFT, "left", section, format!("was section {}", at + 1));
+        }
+    }
+    for run in changes.inserted() {
+        for (at, section) in run.range().zip(run.rows.iter()) {
+            let what = format!("is section {}, {}", at + 1, rows(section.count()));
+            say(ARRIVED, "arrived", section, what);
+        }
+    }
+    for row in changes.updated() {
+        let what = format!("{} → {}", rows(row.before.count()), rows(row.after.count()));
+        say(CHANGED, "changed", &row.after, what);
     }
     lines
 }

@@ -75,7 +75,7 @@ pub use store::{
     CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError,
     OnDuplicate, OtherSection, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded,
     SectionError, Settled, SharedError, SharedStore, SkipReason, Skipped, Store, Subscription,
-    UndoError, Undone,
+    Suggestion, Suggestions, UndoError, Undone,
 };
 
 pub use text::{CaseFirst, Collation, Folding, LocaleError};

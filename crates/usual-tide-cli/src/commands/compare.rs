@@ -29,6 +29,12 @@ pub(crate) fn run(compare: &Compare) -> Result<String, CommandError> {
         Format::Json => super::pretty(&changes.to_json(after)),
         Format::Text => {
             let mut lines = words::lines(&changes, after, output::columns());
+            lines.extend(
+                changes
+                    .sections()
+                    .into_iter()
+                    .flat_map(words::section_lines),
+            );
             lines.push(words::summary(&changes));
             Ok(lines.join("\n") + "\n")
         }

@@ -1,7 +1,7 @@
 //! `usual-tide show`: the rows of a file.
 
 use crate::args::{Format, Show};
-use crate::cells::{fitted, plain, width};
+use crate::cells::{cut, fitted, plain, width};
 use crate::error::CommandError;
 use crate::{input, output};
 use anstyle::Style;
@@ -9,7 +9,7 @@ use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
 use usual_tide::record::Record;
-use usual_tide::{Search, Store};
+use usual_tide::{BoundList, Search, Section, Store};
 
 /// Blanks between columns.
 const GAP: usize = 2;
@@ -26,6 +26,16 @@ pub(crate) fn run(show: &Show) -> Result<String, CommandError> {
     let list = store.bind(query);
     let rows = store.list(list)?;
     match show.format {
+        Format::Json if rows.query().grouping().is_some() => {
+            let sections = rows.sections().zip(0..).map(|(section, at)| {
+                let items = rows.items_in(rows.rows_in(at));
+                let items = items.map(|item| Value::Object(item.members().clone()));
+                let mut section = section.to_json();
+                section["rows"] = items.collect();
+                section
+            });
+            super::pretty(&sections.collect())
+        }
         Format::Json => {
             let items = rows
                 .items()
@@ -36,8 +46,24 @@ pub(crate) fn run(show: &Show) -> Result<String, CommandError> {
             let items: Vec<&Arc<Record>> = rows.items().collect();
             let number = |row| rows.number(row);
             let search = rows.query().searching();
-            Ok(table(&items, number, search, output::columns()))
+            let headings = match rows.query().grouping() {
+                Some(_) => rows.sections().zip(0..).map(heading_at(&rows)).collect(),
+                None => Vec::new(),
+            };
+            Ok(table(&items, number, search, &headings, output::columns()))
         }
+    }
+}
+
+/// Above which row a section's heading stands, and what it says.
+type Heading = (usize, String);
+
+fn heading_at(rows: &BoundList<'_, Record>) -> impl Fn((Arc<Section>, usize)) -> Heading {
+    move |(section, at)| {
+        let count = section.count();
+        let noun = if count == 1 { "row" } else { "rows" };
+        let text = format!("{} ({count} {noun})", output::heading(&section));
+        (rows.rows_in(at).start, text)
     }
 }
 
@@ -68,6 +94,7 @@ fn table(
     items: &[&Arc<Record>],
     number: impl Fn(usize) -> Option<usize>,
     search: Option<&Search<Record>>,
+    sections: &[Heading],
     columns: usize,
 ) -> String {
     let mut shown: Vec<Column> = Vec::new();
@@ -112,7 +139,11 @@ fn table(
         let headings = row(&|column| &column.heading, None);
         text.push_str(&format!("{bold}{headings}{bold:#}\n"));
     }
+    let mut sections = sections.iter().peekable();
     for at in 0..items.len() {
+        while let Some((_, heading)) = sections.next_if(|section| section.0 <= at) {
+            text.push_str(&format!("\n{bold}{}{bold:#}\n", cut(heading, columns)));
+        }
         text.push_str(&row(&|column| &column.cells[at], search));
         text.push('\n');
     }
@@ -121,7 +152,8 @@ fn table(
         .map(|c| c.heading.as_str())
         .collect();
     let rows = if items.len() == 1 { "row" } else { "rows" };
-    text.push_str(&format!("{} {rows}", items.len()));
+    let gap = if sections.len() > 0 { "\n" } else { "" };
+    text.push_str(&format!("{gap}{} {rows}", items.len()));
     if !left_out.is_empty() {
         text.push_str(&format!("; not shown: {}", left_out.join(", ")));
     }

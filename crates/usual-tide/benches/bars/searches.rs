@@ -68,5 +68,9 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
         || seconds(|| shown.count_found(&search("qxa"))),
     );
     let share = store.count_found(&search("qx")) as f64 / rows as f64 * 100.0;
-    report.figure("rows that two letters left of a search", rows, &format!("{share:.1} %"));
+    report.figure(
+        "rows that two letters left of a search",
+        rows,
+        &format!("{share:.1} %"),
+    );
 }

@@ -16,7 +16,9 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     let operations = 10_000;
     let mut map = OrderedMap::of(rows, &mut random);
     let mut store = Store::load(Piece::many(rows, &mut random)).unwrap();
-    let by_height = Query::new().group(Group::by(Piece::HEIGHT_MM)).sort(Piece::RANK);
+    let by_height = Query::new()
+        .group(Group::by(Piece::HEIGHT_MM))
+        .sort(Piece::RANK);
     let list = store.bind(by_height);
     let feed = store.feed(list).unwrap();
     let turns = Turns {

@@ -37,7 +37,10 @@ impl<T: Item> ListState<T> {
         let mut text = ByteColumn::default();
         for (at, slot) in self.rows.rows().enumerate() {
             let bytes = kept.column.get(slot.index()).unwrap_or_default();
-            if text.set(at, bytes, kept.column.is_plain(slot.index())).is_err() {
+            if text
+                .set(at, bytes, kept.column.is_plain(slot.index()))
+                .is_err()
+            {
                 return;
             }
         }
@@ -56,7 +59,10 @@ impl<T: Item> BoundList<'_, T> {
             return items.filter(|item| search.finds(item)).count();
         };
         let same_text = |other: &Search<T>| other.same_fields(search);
-        match state.near_text().filter(|_| self.query().searching().is_some_and(same_text)) {
+        match state
+            .near_text()
+            .filter(|_| self.query().searching().is_some_and(same_text))
+        {
             Some(near) => kept.among(near, &state.rows).count(),
             None => state.rows.rows().filter(|slot| kept.holds(*slot)).count(),
         }

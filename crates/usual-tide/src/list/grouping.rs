@@ -47,12 +47,7 @@ pub(super) struct Deltas {
 const FEW: usize = 4;
 
 impl Deltas {
-    fn of<T: Item>(
-        &mut self,
-        key: SectionKey,
-        group: &Group<T>,
-        layout: &Layout,
-    ) -> &mut Delta {
+    fn of<T: Item>(&mut self, key: SectionKey, group: &Group<T>, layout: &Layout) -> &mut Delta {
         let at = if self.index.is_empty() {
             self.deltas.iter().position(|delta| delta.name.key == key)
         } else {
@@ -358,7 +353,10 @@ impl<T: Item> ListState<T> {
         let Some((group, layout)) = self.query.grouping().zip(self.layout()) else {
             return Runs::default();
         };
-        let key = |touch| self.placed_by(touch).map_or(SectionKey::WHOLE, |item| group.key(item));
+        let key = |touch| {
+            self.placed_by(touch)
+                .map_or(SectionKey::WHOLE, |item| group.key(item))
+        };
         let keys: Vec<SectionKey> = arriving.map(key).collect();
         let different: HashSet<&SectionKey> = keys.iter().collect();
         let mut different: Vec<&SectionKey> = different.into_iter().collect();
@@ -367,7 +365,10 @@ impl<T: Item> ListState<T> {
         let places: HashMap<&SectionKey, usize> = different.iter().copied().zip(0..).collect();
         Runs {
             runs: different.iter().map(run).collect(),
-            of_rows: keys.iter().map(|key| places.get(key).copied().unwrap_or(0)).collect(),
+            of_rows: keys
+                .iter()
+                .map(|key| places.get(key).copied().unwrap_or(0))
+                .collect(),
         }
     }
 

@@ -242,12 +242,7 @@ impl<T: Item> ListState<T> {
                 };
                 let other = answering(other).filter(inside).zip(item);
                 other.is_some_and(|(other, item)| {
-                    self.comes_before_in_full(
-                        other,
-                        (row.arrival.slot, item),
-                        at_source,
-                        context,
-                    )
+                    self.comes_before_in_full(other, (row.arrival.slot, item), at_source, context)
                 })
             };
             let key = row.arrival.key;

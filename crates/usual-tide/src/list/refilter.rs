@@ -196,12 +196,7 @@ impl<T: Item> ListState<T> {
     }
 
     /// The plan for a sorted list: each arriving row is looked up among the rows there are.
-    fn plan_by_search(
-        &self,
-        hits: &Bits,
-        arriving: &Evaluated,
-        context: Context<'_, T>,
-    ) -> Plan {
+    fn plan_by_search(&self, hits: &Bits, arriving: &Evaluated, context: Context<'_, T>) -> Plan {
         let runs = self.runs_of(&arriving.sections);
         let mut runs = runs.into_iter().flatten();
         let mut places = arriving.slots.iter().enumerate().map(|(at, slot)| {

@@ -91,7 +91,10 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             Some(keys) => {
                 let keys = &keys[start..end];
                 let low = keys.partition_point(|other| *other < key);
-                (low, low + keys[low..].partition_point(|other| *other == key))
+                (
+                    low,
+                    low + keys[low..].partition_point(|other| *other == key),
+                )
             }
             None => (0, slots.len()),
         };

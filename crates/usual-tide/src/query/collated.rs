@@ -104,7 +104,9 @@ impl<T: 'static> SortKey<T> for Collated<T> {
 
     fn column(&self) -> Option<Arc<dyn ColumnOf<T>>> {
         let (field, collation) = (self.field.clone(), self.collation.clone());
-        field.is_named().then(|| Arc::new(Self { field, collation }) as _)
+        field
+            .is_named()
+            .then(|| Arc::new(Self { field, collation }) as _)
     }
 }
 

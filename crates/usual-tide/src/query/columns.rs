@@ -67,7 +67,9 @@ impl<T: Send + Sync> Columns<T> {
         for part in parts {
             let added = part.and_then(|part| whole.append(part));
             if added.is_err() {
-                tracing::warn!("there is more text than an index can hold; items are asked instead");
+                tracing::warn!(
+                    "there is more text than an index can hold; items are asked instead"
+                );
                 return;
             }
         }
@@ -124,7 +126,10 @@ impl<T: Send + Sync> Columns<T> {
 
     /// Bytes held.
     pub(crate) fn memory(&self) -> usize {
-        self.columns.iter().map(|column| column.bytes.memory()).sum()
+        self.columns
+            .iter()
+            .map(|column| column.bytes.memory())
+            .sum()
     }
 }
 

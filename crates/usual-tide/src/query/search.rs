@@ -1,6 +1,7 @@
 //! Searches: rows that hold every word, in any of some fields.
 
 use super::columns::{ColumnName, ColumnOf};
+use super::sort::Sort;
 use crate::item::{AnyField, Fields, Value};
 use crate::text::{END, Words, searched};
 use std::fmt;
@@ -96,6 +97,48 @@ impl<T> Search<T> {
         self.words.ranges(text)
     }
 
+    /// The rows that hold the words best first: those where a word is all of a field, then where a field begins
+    /// with it, then where a word of the text does, then the others; earlier fields before later ones.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Search, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let titles = ["Rainbow jar", "Blue bowl", "Bowl, blue", "Bowl"];
+    /// let mut store = Store::load((0..4).map(|id| Piece { id, title: titles[id as usize].into() }))?;
+    /// let search = Search::new("bow");
+    /// let list = store.bind(Query::new().sort(search.relevance()).search(search));
+    /// let found: Vec<u32> = store.list(list)?.items().map(|piece| piece.id).collect();
+    /// assert_eq!(found, [2, 3, 1, 0]);
+    /// # Ok(()) }
+    /// ```
+    pub fn relevance(&self) -> Sort<T>
+    where
+        T: 'static,
+    {
+        let search = self.clone();
+        Sort::by_value(move |item| search.rate(item))
+    }
+
+    /// The smaller, the better an item holds the words. O(text).
+    fn rate(&self, item: &T) -> u32 {
+        let fields = self.fields.len() as u32;
+        let mut best = vec![None; self.words.len()];
+        for (field, place) in self.fields.iter().zip(0..) {
+            let rated = |how_well: u32| how_well * fields + place;
+            match field.value(item) {
+                Value::Text(text) => self.words.rate(&text, rated, &mut best),
+                Value::Missing => {}
+                _ => self.words.rate(&field.shown(item), rated, &mut best),
+            }
+        }
+        // What does not hold a word comes behind whatever does.
+        best.into_iter()
+            .map(|best| best.unwrap_or(4 * fields))
+            .sum()
+    }
+
     /// What is kept of each item so that this need not ask it; `None` where that cannot be kept.
     pub(crate) fn column(&self) -> Option<Arc<dyn ColumnOf<T>>>
     where
@@ -164,6 +207,17 @@ impl<T> ColumnOf<T> for SearchedText<T> {
     fn name(&self) -> ColumnName {
         let names = self.fields.iter().map(AnyField::name);
         ColumnName::Searched(names.map(str::to_owned).collect())
+    }
+}
+
+impl<T> Clone for Search<T> {
+    fn clone(&self) -> Self {
+        Self {
+            text: Arc::clone(&self.text),
+            words: self.words.clone(),
+            fields: Arc::clone(&self.fields),
+            ..*self
+        }
     }
 }
 

@@ -2,7 +2,8 @@
 
 use super::lookup::{FieldLookup, OfType, nearest};
 use super::sort::Sort;
-use crate::item::Fields;
+use crate::item::{AnyField, Fields, Kind};
+use crate::text::Collation;
 
 /// Why a text is no sort.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
@@ -66,6 +67,30 @@ impl<T: 'static> Sort<T> {
     ///
     /// [`SortTextError`].
     pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, SortTextError> {
+        Self::read(text, fields, Self::by_field)
+    }
+
+    /// The same with fields that hold text in the order of a collation.
+    ///
+    /// # Errors
+    ///
+    /// [`SortTextError`].
+    pub fn parse_collated(
+        text: &str,
+        fields: &impl FieldLookup<T>,
+        collation: &Collation,
+    ) -> Result<Self, SortTextError> {
+        Self::read(text, fields, |field| match field.kind() {
+            Kind::Text => Self::by_text(field, collation),
+            _ => Self::by_field(field),
+        })
+    }
+
+    fn read(
+        text: &str,
+        fields: &impl FieldLookup<T>,
+        level: impl Fn(AnyField<T>) -> Self,
+    ) -> Result<Self, SortTextError> {
         let mut whole: Option<Self> = None;
         let mut column = 1;
         for part in text.split(',') {
@@ -89,7 +114,7 @@ impl<T: 'static> Sort<T> {
                     nearest: nearest(name, fields),
                 })
             })?;
-            let level = Self::by_field(field);
+            let level = level(field);
             let level = if descending {
                 level.descending()
             } else {

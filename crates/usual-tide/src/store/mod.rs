@@ -19,6 +19,7 @@ mod search;
 mod sections;
 mod shared;
 mod standing;
+mod suggestions;
 mod undo;
 mod uniques;
 
@@ -34,6 +35,7 @@ pub use sections::{OtherSection, SectionError};
 #[cfg(feature = "stream")]
 pub use shared::ChangeStream;
 pub use shared::{SharedError, SharedStore, Subscription};
+pub use suggestions::{Suggestion, Suggestions};
 pub use undo::{SkipReason, Skipped, UndoError, Undone};
 
 use crate::item::{Arena, Item, KeyTable, Rules};

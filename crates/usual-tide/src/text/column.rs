@@ -79,7 +79,8 @@ impl ByteColumn {
         let shift = u32::try_from(self.bytes.len()).map_err(|_| Full)?;
         u32::try_from(self.bytes.len() + other.bytes.len()).map_err(|_| Full)?;
         self.bytes.extend_from_slice(&other.bytes);
-        self.spans.resize(self.spans.len().max(other.spans.len()), NOWHERE);
+        self.spans
+            .resize(self.spans.len().max(other.spans.len()), NOWHERE);
         for entry in other.entries {
             let start = entry.start + shift;
             self.spans[entry.item as usize] = Span {
@@ -94,7 +95,8 @@ impl ByteColumn {
     /// An item's bytes; none where it has none.
     pub(crate) fn get(&self, item: usize) -> Option<&[u8]> {
         let span = self.spans.get(item).filter(|span| **span != NOWHERE)?;
-        self.bytes.get(span.start as usize..(span.start + span.len) as usize)
+        self.bytes
+            .get(span.start as usize..(span.start + span.len) as usize)
     }
 
     /// Whether an item's bytes come from plain ASCII text.
@@ -122,7 +124,11 @@ impl ByteColumn {
         needle: &[u8],
         mut accept: impl FnMut(usize, usize) -> bool,
     ) {
-        let start = |entry: usize| self.entries.get(entry).map_or(self.bytes.len(), |entry| entry.start as usize);
+        let start = |entry: usize| {
+            self.entries
+                .get(entry)
+                .map_or(self.bytes.len(), |entry| entry.start as usize)
+        };
         let end = start(part.end);
         let finder = memchr::memmem::Finder::new(needle);
         let mut entry = part.start;

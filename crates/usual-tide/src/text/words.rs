@@ -21,7 +21,12 @@ pub(crate) struct Finders<'a> {
 
 impl Finders<'_> {
     /// Whether an item holds all words; `ask` asks the item itself, where kept text does not tell.
-    pub(crate) fn hold(&self, column: &ByteColumn, item: usize, ask: impl FnOnce() -> bool) -> bool {
+    pub(crate) fn hold(
+        &self,
+        column: &ByteColumn,
+        item: usize,
+        ask: impl FnOnce() -> bool,
+    ) -> bool {
         if self.at_start && !column.is_plain(item) {
             return ask();
         }
@@ -129,6 +134,26 @@ impl Words {
         }
     }
 
+    /// How well each word is found in a text: 0 where it is all of the text, 1 where the text begins with it, 2
+    /// where a word does, 3 anywhere; better finds replace what `best` has. O(text).
+    pub(crate) fn rate(&self, text: &str, rated: impl Fn(u32) -> u32, best: &mut [Option<u32>]) {
+        let folded = Folded::of(text);
+        for (word, best) in self.words.iter().zip(best) {
+            let places = self.places(word, &folded);
+            let how_well = |(place, at_start): (usize, bool)| match (place, at_start) {
+                (0, _) if folded.text.len() == word.len() => 0,
+                (0, _) => 1,
+                (_, true) => 2,
+                (_, false) => 3,
+            };
+            let found = places.map(how_well).min().map(&rated);
+            *best = match (found, *best) {
+                (Some(found), Some(best)) => Some(found.min(best)),
+                (found, best) => found.or(best),
+            };
+        }
+    }
+
     pub(crate) fn len(&self) -> usize {
         self.words.len()
     }
@@ -170,6 +195,19 @@ impl Words {
         word: &'a str,
         folded: &'a Folded,
     ) -> impl Iterator<Item = Range<usize>> + 'a {
+        self.places(word, folded).map(|(start, _)| {
+            let first = folded.origins[start];
+            let last = folded.origins[start + word.len() - 1];
+            folded.graphemes[first].0.start..folded.graphemes[last].0.end
+        })
+    }
+
+    /// Where a word is found in folded text, and whether a word of the text starts there.
+    fn places<'a>(
+        &'a self,
+        word: &'a str,
+        folded: &'a Folded,
+    ) -> impl Iterator<Item = (usize, bool)> + 'a {
         let mut from = 0;
         std::iter::from_fn(move || {
             loop {
@@ -179,11 +217,10 @@ impl Words {
                 from = start + first_letter.len_utf8();
                 let first = folded.origins[start];
                 let begins = start == 0 || folded.origins[start - 1] != first;
-                if self.at_start && !(begins && folded.graphemes[first].1) {
-                    continue;
+                let at_start = begins && folded.graphemes[first].1;
+                if at_start || !self.at_start {
+                    return Some((start, at_start));
                 }
-                let last = folded.origins[start + word.len() - 1];
-                return Some(folded.graphemes[first].0.start..folded.graphemes[last].0.end);
             }
         })
     }

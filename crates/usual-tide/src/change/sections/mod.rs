@@ -1,6 +1,8 @@
 //! Sections: what they are, how they change, and change sets that speak of them.
 
 mod by_section;
+#[cfg(feature = "record")]
+mod json;
 mod layout;
 mod replica;
 mod seams;

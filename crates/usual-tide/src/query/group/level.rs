@@ -28,7 +28,11 @@ impl<T> Parts<T> {
             if value_of(one).is_none() || value_of(two).is_none() {
                 return Ordering::Equal;
             }
-            let texts = self.collation.as_ref().zip(one.as_text()).zip(two.as_text());
+            let texts = self
+                .collation
+                .as_ref()
+                .zip(one.as_text())
+                .zip(two.as_text());
             let by_locale = texts.map(|((collation, one), two)| collation.compare(one, two));
             let by_locale = by_locale.unwrap_or(Ordering::Equal);
             let values = by_locale.then_with(|| self.by.compare(one, two));

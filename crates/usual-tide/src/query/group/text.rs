@@ -3,6 +3,7 @@
 use super::{Group, Period};
 use crate::item::Fields;
 use crate::query::lookup::{FieldLookup, OfType, nearest};
+use crate::text::Collation;
 use rust_decimal::Decimal;
 
 /// Why a text is no grouping.
@@ -71,6 +72,19 @@ impl<T: 'static> Group<T> {
     ///
     /// [`GroupTextError`].
     pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, GroupTextError> {
+        Self::parse_collated(text, fields, &Collation::plain())
+    }
+
+    /// The same with initial letters as a locale has them, and text in its order.
+    ///
+    /// # Errors
+    ///
+    /// [`GroupTextError`].
+    pub fn parse_collated(
+        text: &str,
+        fields: &impl FieldLookup<T>,
+        collation: &Collation,
+    ) -> Result<Self, GroupTextError> {
         let refused = |at: &str, problem| GroupTextError {
             text: text.to_owned(),
             column: text[..at.as_ptr() as usize - text.as_ptr() as usize]
@@ -106,8 +120,8 @@ impl<T: 'static> Group<T> {
         })?;
         let period = |period| Self::by_period(field.clone(), period);
         let group = match way {
-            None => Self::by(field),
-            Some("initial") => Self::by_initial(field),
+            None => Self::by(field).collated(collation),
+            Some("initial") => Self::by_initial_in(field, collation),
             Some("day") => period(Period::Day),
             Some("week") => period(Period::Week),
             Some("month") => period(Period::Month),

@@ -6,7 +6,7 @@ use icu_collator::options::{CollatorOptions, Strength};
 use icu_collator::preferences::{CollationCaseFirst, CollationNumericOrdering};
 use icu_collator::{Collator, CollatorBorrowed, CollatorPreferences};
 use icu_locale::exemplar_chars::ExemplarCharacters;
-use icu_locale::{LanguageIdentifier, Locale as Tag};
+use icu_locale::{LanguageIdentifier, Locale as Tag, ParseError};
 use std::cmp::Ordering;
 use unicode_segmentation::UnicodeSegmentation;
 
@@ -20,7 +20,9 @@ pub(super) struct Locale {
 
 impl Locale {
     pub(super) fn new(tag: &str, choices: Choices) -> Result<Self, String> {
-        let locale: Tag = tag.parse().map_err(|why| format!("and {why}"))?;
+        let locale: Tag = tag
+            .parse()
+            .map_err(|why: ParseError| why.to_string().to_lowercase())?;
         let mut preferences = CollatorPreferences::from(&locale);
         if choices.numeric {
             preferences.numeric_ordering = Some(CollationNumericOrdering::True);
@@ -30,9 +32,8 @@ impl Locale {
             Some(CaseFirst::Upper) => preferences.case_first = Some(CollationCaseFirst::Upper),
             None => {}
         }
-        let collator = |options| {
-            Collator::try_new(preferences, options).map_err(|why| format!("and its order: {why}"))
-        };
+        let collator =
+            |options| Collator::try_new(preferences, options).map_err(|why| why.to_string());
         let mut letters_only = CollatorOptions::default();
         letters_only.strength = Some(Strength::Primary);
         let letters = collator(letters_only)?;

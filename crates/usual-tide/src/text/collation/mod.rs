@@ -57,7 +57,7 @@ enum Rules {
 
 /// There is no order for a locale.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
-#[error("{locale:?} is no locale: a BCP 47 tag such as \"de-AT\" is, {problem}")]
+#[error("{locale:?} is no locale, as \"de-AT\" is one (BCP 47): {problem}")]
 pub struct LocaleError {
     /// What was given.
     pub locale: String,
@@ -106,7 +106,7 @@ impl Collation {
         if !well_formed.all(|part| part) {
             return Err(LocaleError {
                 locale: tag.to_owned(),
-                problem: "whose parts have one to eight letters or digits".to_owned(),
+                problem: "its parts must have one to eight letters or digits".to_owned(),
             });
         }
         Ok(Self::of_plain(tag.into(), choices))

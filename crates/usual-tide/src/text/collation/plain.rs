@@ -33,7 +33,9 @@ impl Plain {
             Some(CaseFirst::Upper) => 1,
             _ => 3,
         };
-        let cases = text.chars().map(|letter| if letter.is_uppercase() { upper } else { 2 });
+        let cases = text
+            .chars()
+            .map(|letter| if letter.is_uppercase() { upper } else { 2 });
         into.extend(cases);
     }
 

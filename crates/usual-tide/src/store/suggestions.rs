@@ -1,0 +1,117 @@
+//! What a person may be about to type: values that there are.
+
+use super::Store;
+use crate::item::{AnyField, Item};
+use crate::list::{ListId, UnknownList};
+use crate::query::{Group, Query};
+use crate::text::Words;
+use std::marker::PhantomData;
+
+/// The different values of a field, to be offered while a person types.
+///
+/// They are kept up to date with the store, which counts them in a list of its own.
+///
+/// ```
+/// use usual_tide::{Item, Store};
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, glaze: Option<String> }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, glaze): (u32, &str)| Piece { id, glaze: Some(glaze.into()) };
+/// let glazes = [(1, "clear"), (2, "celadon"), (3, "iron red"), (4, "celadon"), (5, "copper red")];
+/// let mut store = Store::load(glazes.map(piece))?;
+/// let glazes = store.suggestions(Piece::GLAZE);
+/// let offered = |store: &Store<Piece>, typed: &str, chosen: &[&str]| -> Result<Vec<String>, Box<dyn std::error::Error>> {
+///     let found = glazes.find(store, typed, chosen, 3)?;
+///     Ok(found.into_iter().map(|found| found.text).collect())
+/// };
+/// assert_eq!(offered(&store, "c", &[])?, ["celadon", "clear", "copper red"]);
+/// assert_eq!(offered(&store, "C", &["celadon"])?, ["clear", "copper red"]);
+/// assert_eq!(offered(&store, "red", &[])?, ["copper red", "iron red"]);
+/// store.edit(&1, |piece| piece.glaze = Some("iron red".into()))?;
+/// assert_eq!(offered(&store, "red", &[])?, ["iron red", "copper red"]);
+/// # Ok(()) }
+/// ```
+pub struct Suggestions<T> {
+    list: ListId,
+    of: PhantomData<fn(T)>,
+}
+
+/// A value to be offered.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Suggestion {
+    /// The value as its field shows it.
+    pub text: String,
+    /// How many items have it.
+    pub count: usize,
+}
+
+impl<T: Item> Store<T> {
+    /// Keeps count of the values of a field from now on. O(n) once, then as any bound list: O(log n) an edit.
+    pub fn suggestions(&mut self, field: impl Into<AnyField<T>>) -> Suggestions<T> {
+        self.suggestions_among(field, Query::new())
+    }
+
+    /// The same over the items that a query shows.
+    pub fn suggestions_among(
+        &mut self,
+        field: impl Into<AnyField<T>>,
+        query: Query<T>,
+    ) -> Suggestions<T> {
+        let list = self.bind(query.unsorted().group(Group::by_shown(field)));
+        let of = PhantomData;
+        Suggestions { list, of }
+    }
+}
+
+impl<T: Item> Suggestions<T> {
+    /// The values in which every word that was typed starts a word, the most frequent first, then by their text;
+    /// those that are chosen already are left out. All values where nothing is typed yet. O(different values).
+    ///
+    /// Case, accents and width do not count.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when the store is another one, or the list was unbound.
+    pub fn find(
+        &self,
+        store: &Store<T>,
+        typed: &str,
+        chosen: &[&str],
+        most: usize,
+    ) -> Result<Vec<Suggestion>, UnknownList> {
+        let words = Words::read(typed, 1, true);
+        let sections = store.list(self.list)?.sections();
+        let mut found: Vec<Suggestion> = sections
+            .filter(|section| {
+                let text = section.heading();
+                let mut holds = vec![false; words.len()];
+                words.note(text, &mut holds);
+                let is_blank = text.trim().is_empty();
+                !is_blank && holds.into_iter().all(|holds| holds) && !chosen.contains(&text)
+            })
+            .map(|section| Suggestion {
+                text: section.heading().to_owned(),
+                count: section.count(),
+            })
+            .collect();
+        found.sort_by(|one, two| {
+            let frequent = two.count.cmp(&one.count);
+            frequent.then_with(|| one.text.cmp(&two.text))
+        });
+        found.truncate(most);
+        Ok(found)
+    }
+
+    /// The list that counts the values; unbinding it ends that.
+    pub fn list(&self) -> ListId {
+        self.list
+    }
+}
+
+impl<T> std::fmt::Debug for Suggestions<T> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Suggestions")
+            .field("list", &self.list)
+            .finish()
+    }
+}

@@ -1,0 +1,330 @@
+//! Groupings: periods against a database's date functions, letters against a segmenter, steps, order, places.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use jiff::civil::{Date, date};
+use proptest::prelude::*;
+use rusqlite::Connection;
+use rust_decimal::Decimal;
+use unicode_segmentation::UnicodeSegmentation;
+use usual_tide::{
+    Group, GroupProblem, Item, ListEditError, ListId, Period, Place, Query, SectionKey, SectionRow,
+    Store, Total, Value,
+};
+
+#[derive(Clone, PartialEq, Debug, Item)]
+struct Piece {
+    #[item(key)]
+    id: u32,
+    title: String,
+    shelf: Option<String>,
+    due: Option<Date>,
+    height: f64,
+    fee: Decimal,
+}
+
+fn piece(id: u32, shelf: &str) -> Piece {
+    Piece {
+        id,
+        title: format!("Piece {id}"),
+        shelf: Some(shelf.to_owned()).filter(|shelf| !shelf.is_empty()),
+        due: None,
+        height: f64::from(id),
+        fee: Decimal::new(i64::from(id) * 5, 2),
+    }
+}
+
+fn headings(store: &Store<Piece>, list: ListId) -> Vec<String> {
+    let sections = store.list(list).unwrap().sections();
+    sections
+        .map(|section| section.heading().to_owned())
+        .collect()
+}
+
+/// Which pieces each section shows.
+fn shown(store: &Store<Piece>, list: ListId) -> Vec<(String, Vec<u32>)> {
+    let rows = store.list(list).unwrap();
+    let sections = rows.sections().zip(0..).map(|(section, at)| {
+        let ids = rows.items_in(rows.rows_in(at)).map(|piece| piece.id);
+        (section.heading().to_owned(), ids.collect())
+    });
+    sections.collect()
+}
+
+fn sections(of: &[(&str, &[u32])]) -> Vec<(String, Vec<u32>)> {
+    let section = |(heading, ids): &(&str, &[u32])| ((*heading).to_owned(), ids.to_vec());
+    of.iter().map(section).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(150) })]
+
+    #[test]
+    fn periods_are_those_of_the_date_functions_of_sqlite(
+        days in prop::collection::vec((1900..2200i16, 1..=12i8, 1..=28i8), 1..30),
+    ) {
+        let database = Connection::open_in_memory().unwrap();
+        let ask = |format: &str, day: &Date| -> String {
+            let sql = format!("SELECT {format}");
+            database.query_row(&sql, [day.to_string()], |row| row.get(0)).unwrap()
+        };
+        let days: Vec<Date> = days.into_iter().map(|(year, month, day)| date(year, month, day)).collect();
+        let pieces = (0..).zip(&days).map(|(id, day)| Piece { due: Some(*day), ..piece(id, "A") });
+        let mut store = Store::load(pieces).unwrap();
+        for (period, format) in [
+            (Period::Day, "strftime('%Y-%m-%d', ?1)"),
+            // The ISO week of a day is that of the Thursday next to it.
+            (Period::Week, "strftime('%Y', date(?1, '-3 days', 'weekday 4')) || '-W' || \
+                printf('%02d', (strftime('%j', date(?1, '-3 days', 'weekday 4')) - 1) / 7 + 1)"),
+            (Period::Month, "strftime('%Y-%m', ?1)"),
+            (Period::Quarter, "strftime('%Y', ?1) || '-Q' || ((strftime('%m', ?1) + 2) / 3)"),
+            (Period::Year, "strftime('%Y', ?1)"),
+        ] {
+            let list = store.bind(Query::new().group(Group::by_period(Piece::DUE, period)));
+            let rows = store.list(list).unwrap();
+            for (section, at) in rows.sections().zip(0..) {
+                for item in rows.items_in(rows.rows_in(at)) {
+                    prop_assert_eq!(section.heading(), ask(format, &item.due.unwrap()));
+                }
+            }
+            let mut names: Vec<String> = days.iter().map(|day| ask(format, day)).collect();
+            names.sort();
+            names.dedup();
+            prop_assert_eq!(headings(&store, list), names);
+        }
+    }
+
+    #[test]
+    fn an_initial_is_the_first_character_without_its_marks(
+        titles in prop::collection::vec("[ ]?[aAbÉéñß1٣ΩЖ中🏺?¡e\u{301}]{0,3}", 1..20),
+    ) {
+        let pieces = (0..).zip(&titles).map(|(id, title)| Piece { title: title.clone(), ..piece(id, "A") });
+        let mut store = Store::load(pieces).unwrap();
+        let list = store.bind(Query::new().group(Group::by_initial(Piece::TITLE)));
+        store.check().unwrap();
+        let rows = store.list(list).unwrap();
+        for (section, at) in rows.sections().zip(0..) {
+            for item in rows.items_in(rows.rows_in(at)) {
+                let first = item.title.trim_start().graphemes(true).next().unwrap_or_default();
+                match first.chars().next() {
+                    None => prop_assert_eq!(section.heading(), ""),
+                    Some(letter) if letter.is_numeric() => prop_assert_eq!(section.heading(), "0\u{2013}9"),
+                    Some(letter) if !letter.is_alphabetic() => prop_assert_eq!(section.heading(), "\u{2026}"),
+                    Some(letter) => {
+                        let upper: String = letter.to_uppercase().collect();
+                        let bare = [("É", "E"), ("Ñ", "N")].into_iter().find(|pair| pair.0 == upper);
+                        prop_assert_eq!(section.heading(), bare.map_or(upper.as_str(), |pair| pair.1));
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn totals_come_to_the_same_whatever_came_and_went(
+        edits in prop::collection::vec((0..12u32, -1e12..1e12f64, any::<i32>(), any::<bool>()), 1..60),
+    ) {
+        let mut store = Store::load((0..12).map(|id| piece(id, "A"))).unwrap();
+        let group = || Group::by(Piece::SHELF)
+            .total(Total::Sum, Piece::HEIGHT)
+            .total(Total::Mean, Piece::FEE)
+            .total(Total::Minimum, Piece::HEIGHT)
+            .total(Total::Maximum, Piece::FEE);
+        let list = store.bind(Query::new().group(group()));
+        for (id, height, cents, whole) in edits {
+            store.edit(&id, |piece| {
+                piece.height = if whole { height.trunc() } else { height };
+                piece.fee = Decimal::new(cents.into(), 3);
+                piece.shelf = Some(if cents % 2 == 0 { "A" } else { "B" }.to_owned());
+            }).unwrap();
+        }
+        store.check().unwrap();
+        let fresh = store.bind(Query::new().group(group()));
+        let totals = |list| -> Vec<Vec<Value<'static>>> {
+            store.list(list).unwrap().sections().map(|section| section.totals().to_vec()).collect()
+        };
+        prop_assert_eq!(totals(list), totals(fresh));
+        for section in store.list(list).unwrap().sections() {
+            let of = |piece: &&std::sync::Arc<Piece>| piece.shelf.as_deref() == Some(section.heading());
+            let heights: f64 = store.items().filter(of).map(|piece| piece.height).sum();
+            let found: f64 = section.totals()[0].to_string().parse().unwrap();
+            prop_assert!((found - heights).abs() <= heights.abs().max(1e12) * 1e-12);
+        }
+    }
+}
+
+#[test]
+fn steps_begin_at_multiples_also_below_zero_and_for_parts() {
+    let heights = [0.0, 49.9, 50.0, -0.1, -50.0, 120.0, f64::NAN];
+    let pieces = (0..).zip(heights).map(|(id, height)| Piece {
+        height,
+        ..piece(id, "A")
+    });
+    let mut store = Store::load(pieces).unwrap();
+    let list = store.bind(Query::new().group(Group::by_step(Piece::HEIGHT, 50).unwrap()));
+    let expected = [
+        ("-50 to under 0", &[3, 4][..]),
+        ("0 to under 50", &[0, 1]),
+        ("50 to under 100", &[2]),
+        ("100 to under 150", &[5]),
+        ("", &[6]),
+    ];
+    assert_eq!(shown(&store, list), sections(&expected));
+    let fees =
+        store.bind(Query::new().group(Group::by_step(Piece::FEE, Decimal::new(1, 1)).unwrap()));
+    assert_eq!(
+        headings(&store, fees),
+        [
+            "0 to under 0.1",
+            "0.1 to under 0.2",
+            "0.2 to under 0.3",
+            "0.3 to under 0.4"
+        ]
+    );
+    let refused = Group::by_step(Piece::HEIGHT, 0).unwrap_err();
+    assert_eq!(
+        refused.to_string(),
+        "a step must be above zero, and 0 is not"
+    );
+}
+
+#[test]
+fn a_wrong_text_says_where_and_what_is_meant() {
+    let column =
+        |text: &str| Group::<Piece>::parse(text).map_err(|error| (error.column, error.problem));
+    assert!(column(" - due : month").is_ok());
+    assert!(column("height:step=2.5").is_ok());
+    let unknown = GroupProblem::UnknownField {
+        name: "shelv".into(),
+        nearest: Some("shelf".into()),
+    };
+    assert_eq!(column("-shelv:year").unwrap_err(), (2, unknown));
+    assert_eq!(
+        column("due:yaer").unwrap_err(),
+        (5, GroupProblem::UnknownWay("yaer".into()))
+    );
+    assert_eq!(
+        column("due:step=x").unwrap_err(),
+        (10, GroupProblem::BadStep("x".into()))
+    );
+    assert_eq!(
+        column("height:step=-1").unwrap_err(),
+        (13, GroupProblem::BadStep("-1".into()))
+    );
+    assert_eq!(column(" ").unwrap_err().1, GroupProblem::NoName);
+}
+
+fn board(regroup: bool) -> (Store<Piece>, ListId) {
+    let shelves = ["A", "B", "A", "B", "A", ""];
+    let mut store = Store::load((1..).zip(shelves).map(|(id, shelf)| piece(id, shelf))).unwrap();
+    let group = Group::by(Piece::SHELF)
+        .in_order(["A", "B", "C"])
+        .keep_empty();
+    let group = if regroup { group.regroup() } else { group };
+    let list = store.bind(Query::new().group(group));
+    (store, list)
+}
+
+#[test]
+fn rows_move_within_their_section_and_keep_to_it_at_a_seam() {
+    let (mut store, list) = board(false);
+    let expected = [
+        ("A", &[1, 3, 5][..]),
+        ("B", &[2, 4]),
+        ("C", &[]),
+        ("", &[6]),
+    ];
+    assert_eq!(shown(&store, list), sections(&expected));
+    // The gap between 5 and 2 is the end of A for a row of A and the start of B for one of B.
+    assert!(store.move_in(list, &[1], Place::Gap(3)).unwrap());
+    assert!(store.move_in(list, &[4], Place::Gap(3)).unwrap());
+    let expected = [
+        ("A", &[3, 5, 1][..]),
+        ("B", &[4, 2]),
+        ("C", &[]),
+        ("", &[6]),
+    ];
+    assert_eq!(shown(&store, list), sections(&expected));
+    assert!(
+        !store.move_in(list, &[1], Place::Row(2)).unwrap(),
+        "it is there already"
+    );
+    // Into another section: nobody said how.
+    let before = shown(&store, list);
+    let refused = store.move_in(list, &[1], Place::After(4)).unwrap_err();
+    assert!(matches!(refused, ListEditError::OtherSection(_)));
+    assert_eq!(
+        refused.to_string(),
+        "the row cannot go from section \"A\" to \"B\": the grouping does not say how an item is regrouped (Group::regroup)"
+    );
+    let to = SectionKey::from("C");
+    assert!(
+        store
+            .move_to_section(list, &[1], &to, Place::Start)
+            .is_err()
+    );
+    assert_eq!(shown(&store, list), before);
+}
+
+#[test]
+fn rows_move_to_another_section_where_the_grouping_says_how() {
+    let (mut store, list) = board(true);
+    let feed = store.feed(list).unwrap();
+    store.move_in(list, &[1, 3], Place::After(2)).unwrap();
+    let expected = [
+        ("A", &[5][..]),
+        ("B", &[2, 1, 3, 4]),
+        ("C", &[]),
+        ("", &[6]),
+    ];
+    assert_eq!(shown(&store, list), sections(&expected));
+    let changes = feed.read(&store).unwrap().unwrap().by_section();
+    let moved: usize = changes.moved().iter().map(|run| run.len).sum();
+    assert_eq!((moved, changes.updated().len()), (2, 2));
+    // To an empty section, and to a place in one.
+    store
+        .move_to_section(list, &[6], &SectionKey::from("C"), Place::Row(0))
+        .unwrap();
+    store
+        .move_to_section(list, &[5], &SectionKey::from("B"), Place::Gap(1))
+        .unwrap();
+    let expected = [("A", &[][..]), ("B", &[2, 5, 1, 3, 4]), ("C", &[6])];
+    assert_eq!(shown(&store, list)[..3], sections(&expected));
+    let beyond = store.move_to_section(list, &[5], &SectionKey::from("B"), Place::Row(5));
+    assert!(matches!(beyond, Err(ListEditError::Edit(_))));
+    let nowhere = store.move_to_section(list, &[5], &SectionKey::from("Z"), Place::End);
+    assert!(matches!(nowhere, Err(ListEditError::Section(_))));
+    // One step to undo, with the item's change.
+    store.undo().unwrap();
+    assert_eq!(store.get(&5).unwrap().shelf.as_deref(), Some("A"));
+    store.check().unwrap();
+}
+
+#[test]
+fn a_sorted_list_takes_a_row_into_a_section_and_no_place() {
+    let (mut store, list) = board(true);
+    store
+        .change_query(list, |query| query.sort(Piece::ID.descending()))
+        .unwrap();
+    store.regroup(list, &[3], &SectionKey::from("B")).unwrap();
+    assert_eq!(shown(&store, list)[1], ("B".to_owned(), vec![4, 3, 2]));
+    let refused = store.move_to_section(list, &[3], &SectionKey::from("A"), Place::End);
+    assert_eq!(refused, Err(ListEditError::Sorted));
+}
+
+#[test]
+fn a_new_row_belongs_to_the_section_of_its_place() {
+    let (mut store, list) = board(true);
+    store.add_in(list, piece(7, "A"), Place::Before(4)).unwrap();
+    assert_eq!(shown(&store, list)[1], ("B".to_owned(), vec![2, 7, 4]));
+    let draft = store
+        .draft_new_in(list, piece(8, ""), Place::After(7))
+        .unwrap();
+    let place = SectionRow { section: 1, row: 2 };
+    assert_eq!(store.list(list).unwrap().at(place).unwrap().id, 8);
+    store.discard(draft).unwrap();
+    assert_eq!(shown(&store, list)[1], ("B".to_owned(), vec![2, 7, 4]));
+    let (mut store, list) = board(false);
+    assert!(store.add_in(list, piece(7, "A"), Place::Before(4)).is_err());
+    assert_eq!(store.len(), 6);
+}
