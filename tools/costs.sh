@@ -3,15 +3,15 @@
 # Each group runs in a process of its own, so that none finds a heap that another has worn.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-cargo bench --quiet -p usual-tide --features probe,record --no-run
+cargo bench --quiet -p usual-tide --features probe,record,locale --no-run
 table=$(mktemp)
 trap 'rm -f "$table"' EXIT
 {
     echo "| work | rows | floor | work | ratio | lowest | highest |"
     echo "|---|---|---|---|---|---|---|"
-    for group in "tree" "edit that" "batch" "reload, 1 %" "reload, 10" "bind" "filter" "CQL2" "memory"; do
+    for group in "tree" "edit that" "batch" "reload, 1 %" "reload, 10" "bind" "filter" "CQL2" "letter" "section" "memory"; do
         for rows in 10000 100000 1000000; do
-            cargo bench --quiet -p usual-tide --features probe,record --bench bars -- "$rows" "$group" | grep '^| [a-z]' | grep -v '^| work'
+            cargo bench --quiet -p usual-tide --features probe,record,locale --bench bars -- "$rows" "$group" | grep '^| [a-z]' | grep -v '^| work'
         done
     done
 } | tee "$table"

@@ -233,6 +233,70 @@ fn a_search_finds_words_whatever_their_case_and_accents_and_marks_them() {
 }
 
 #[test]
+fn sections_have_headings_with_counts_in_the_order_of_the_locale() {
+    let pieces = demo("pieces.json");
+    let text = stdout(&run(&[
+        "show",
+        &pieces,
+        "--group",
+        "maker:initial",
+        "--locale",
+        "sv",
+    ]));
+    let headings: Vec<&str> = text
+        .lines()
+        .filter(|line| line.ends_with("rows)") || line.ends_with("row)"))
+        .collect();
+    assert_eq!(headings.first(), Some(&"A (25 rows)"));
+    // In Swedish, Ö and what is sorted with it come last.
+    assert_eq!(headings.last(), Some(&"Ö (17 rows)"));
+
+    let json = run(&["show", &pieces, "--group", "-due:week", "--format", "json"]);
+    let sections: Value = serde_json::from_str(&stdout(&json)).unwrap();
+    let sections = sections.as_array().unwrap();
+    let counted: usize = sections
+        .iter()
+        .map(|section| section["rows"].as_array().unwrap().len())
+        .sum();
+    assert_eq!(counted, 240);
+    assert!(
+        sections
+            .iter()
+            .all(|section| section["count"] == section["rows"].as_array().unwrap().len())
+    );
+    let headings: Vec<&str> = sections
+        .iter()
+        .map(|section| section["heading"].as_str().unwrap())
+        .collect();
+    assert!(headings.is_sorted_by(|one, two| one > two), "{headings:?}");
+    assert_eq!(sections[0]["key"], "2026-03-23");
+}
+
+#[test]
+fn a_comparison_of_grouped_rows_speaks_of_sections() {
+    let (old, new) = (demo("pieces.json"), demo("pieces-later.json"));
+    let text = stdout(&run(&["compare", &old, &new, "--group", "glaze"]));
+    assert!(
+        text.contains("changed   section celadon  27 rows → 32 rows"),
+        "{text}"
+    );
+    let json = stdout(&run(&[
+        "compare", &old, &new, "--group", "glaze", "--format", "json",
+    ]));
+    let set: Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(set["sections"]["updated"][0]["key"], "celadon");
+    assert_eq!(set["removed"][0]["section"], 1);
+    assert_refused(
+        &["show", &old, "--group", "due:weak"],
+        &["--group", "column 5", "weak"],
+    );
+    assert_refused(
+        &["show", &old, "--locale", "x!"],
+        &["--locale", "\"x!\" is no locale"],
+    );
+}
+
+#[test]
 fn the_demo_ends_in_step() {
     let output = run(&["demo"]);
     assert!(output.status.success());

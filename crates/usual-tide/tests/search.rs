@@ -213,7 +213,12 @@ proptest! {
     fn a_live_search_shows_what_a_new_one_shows(
         titles in prop::collection::vec(word(), 1..20),
         searches in prop::collection::vec((word(), any::<bool>()), 1..12),
+        at_start in any::<bool>(),
     ) {
+        let search = |typed: &str| {
+            let search = Search::new(typed);
+            if at_start { search.at_word_start() } else { search }
+        };
         let mut store = Store::load((0..).zip(&titles).map(|(id, title)| piece(id, title))).unwrap();
         let list = store.bind(Query::new().sort(Piece::TITLE));
         let feed = store.feed(list).unwrap();
@@ -227,10 +232,18 @@ proptest! {
             }
             let key = (round % titles.len()) as u32;
             store.edit(&key, |piece| piece.title = letters.clone()).unwrap();
-            store.change_query(list, |query| query.search(Search::new(&typed))).unwrap();
+            store.change_query(list, |query| query.search(search(&typed))).unwrap();
             store.check().unwrap();
-            let fresh = store.bind(Query::new().sort(Piece::TITLE).search(Search::new(&typed)));
+            let fresh = store.bind(Query::new().sort(Piece::TITLE).search(search(&typed)));
             let shown: Vec<Arc<Piece>> = store.list(list).unwrap().items().cloned().collect();
+            // What is found in kept text is what each item is asked for.
+            let plain = search(&typed);
+            prop_assert!(shown.iter().all(|piece| plain.finds(piece)));
+            let all = store.items().filter(|piece| plain.finds(piece)).count();
+            prop_assert_eq!((shown.len(), store.count_found(&plain)), (all, all));
+            let more = search(&format!("{typed}a"));
+            let left = shown.iter().filter(|piece| more.finds(piece)).count();
+            prop_assert_eq!(store.list(list).unwrap().count_found(&more), left);
             prop_assert!(store.list(fresh).unwrap().items().eq(&shown));
             store.unbind(fresh).unwrap();
             if let Some(changes) = feed.read(&store).unwrap() {
@@ -239,4 +252,64 @@ proptest! {
             prop_assert_eq!(&view, &shown);
         }
     }
+}
+
+#[test]
+fn rows_come_in_order_of_relevance_and_stay_in_it() {
+    let titles = ["Rainbow", "A blue bow", "Bow", "Bowl", "Elbow, bow"];
+    let mut store = Store::load((0..).zip(titles).map(|(id, title)| piece(id, title))).unwrap();
+    let search = Search::new("bow");
+    let list = store.bind(Query::new().sort(search.relevance()).search(search));
+    let ids = |store: &Store<Piece>| -> Vec<u32> {
+        store
+            .list(list)
+            .unwrap()
+            .items()
+            .map(|piece| piece.id)
+            .collect()
+    };
+    assert_eq!(ids(&store), [2, 3, 1, 4, 0]);
+    // The title is looked into before the maker.
+    store
+        .edit(&0, |piece| piece.maker = Some("Bow".into()))
+        .unwrap();
+    assert_eq!(ids(&store), [2, 0, 3, 1, 4]);
+    store.check().unwrap();
+}
+
+#[test]
+fn suggestions_follow_the_store() {
+    let makers = [
+        "Émile Faucheron",
+        "Noor el-Haddan",
+        "Émile Faucheron",
+        "",
+        "Wim van der Kluit",
+    ];
+    let made = |(id, maker): (u32, &str)| Piece {
+        maker: Some(maker.to_owned()),
+        ..piece(id, "Bowl")
+    };
+    let mut store = Store::load((0..).zip(makers).map(made)).unwrap();
+    let makers = store.suggestions(Piece::MAKER);
+    let offered = |store: &Store<Piece>, typed: &str, chosen: &[&str]| -> Vec<(String, usize)> {
+        let found = makers.find(store, typed, chosen, 9).unwrap();
+        found
+            .into_iter()
+            .map(|found| (found.text, found.count))
+            .collect()
+    };
+    let emile = ("Émile Faucheron".to_owned(), 2);
+    let noor = ("Noor el-Haddan".to_owned(), 1);
+    assert_eq!(offered(&store, "E", &[]), [emile.clone(), noor.clone()]);
+    assert_eq!(offered(&store, "e", &["Émile Faucheron"]), [noor]);
+    assert_eq!(offered(&store, "fau em", &[]), std::slice::from_ref(&emile));
+    assert_eq!(offered(&store, "", &[]).len(), 3);
+    store.remove(&1).unwrap();
+    store
+        .edit(&4, |piece| piece.maker = Some("Eos".into()))
+        .unwrap();
+    assert_eq!(offered(&store, "E", &[]), [emile, ("Eos".to_owned(), 1)]);
+    let other = Store::<Piece>::new();
+    assert!(makers.find(&other, "E", &[], 9).is_err());
 }

@@ -89,6 +89,12 @@ fn differing<T: Item>(segments: &[Segment<T>]) -> Vec<Vec<bool>> {
         }
         _ => None,
     };
+    if !segments
+        .iter()
+        .any(|segment| matches!(segment, Segment::Changed { .. }))
+    {
+        return Vec::new();
+    }
     rows_in_parts(segments.len(), |part| {
         segments[part].iter().filter_map(differs).collect()
     })

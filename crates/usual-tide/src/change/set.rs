@@ -221,7 +221,7 @@ impl<T> ChangeSet<T> {
     ///
     /// A list without grouping is one section, whose key is [`SectionKey::WHOLE`].
     pub fn sections(&self) -> Option<&ChangeSet<Section>> {
-        self.sections.as_ref().map(|sections| sections.changes())
+        self.sections.as_ref().map(|sections| &**sections.changes())
     }
 
     /// Where a position in B is by section; `None` from the end on. O(log s) in the sections.

@@ -398,6 +398,7 @@ impl<T: Item> ListState<T> {
     ) -> Option<Deltas> {
         let (group, layout) = (self.query.grouping()?, self.layout()?);
         let mut deltas = Deltas::default();
+        deltas.deltas.reserve(2);
         for Fated { touch, fate } in fates {
             let held = self.held.get(&touch.slot);
             let tallied = |item: Option<&Arc<T>>| item.map(|item| group.tallied(item));

@@ -37,7 +37,7 @@ pub(crate) struct Context<'a, T> {
     pub(crate) source: &'a RowTree,
     /// Rows that no list shows: they are proposed for removal.
     pub(crate) concealed: &'a HashSet<Slot>,
-    /// What is kept of each item; in step with the items where a query is about to be evaluated.
+    /// What is kept of each item.
     pub(crate) columns: &'a Columns<T>,
 }
 

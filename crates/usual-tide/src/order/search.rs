@@ -61,29 +61,26 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let mut node = self.root;
         for level in (0..self.height).rev() {
             let inner = self.inner(node);
-            let mut offsets = Vec::with_capacity(inner.len());
-            let mut offset = 0;
-            for count in inner.counts() {
-                offsets.push(offset);
-                offset += *count as usize;
-            }
             // The run begins in the first of these children, and in the others it covers the first row.
-            let first = offsets.partition_point(|offset| *offset <= start) - 1;
-            let last = offsets.partition_point(|offset| *offset < end) - 1;
+            let (first, offset) = child_at(inner.counts(), 0, start);
+            let last = first + child_at(&inner.counts()[first..], offset, end - 1).0;
             let (mut low, mut high) = (first, last);
             while low < high {
                 let middle = low + (high - low).div_ceil(2);
-                let (row, leaf) = self.first_row(inner.children()[middle], level);
+                let leaf = self.first_leaf(inner.children()[middle], level);
                 let row_key = self.key_at(leaf, 0);
-                if row_key < key || (row_key == key && comes_before(row)) {
+                let mut is_before = || comes_before(self.leaf(leaf).slots()[0]);
+                if row_key < key || (row_key == key && is_before()) {
                     low = middle;
                 } else {
                     high = middle - 1;
                 }
             }
+            let skipped = inner.counts()[first..low].iter();
+            let offset = offset + skipped.map(|count| *count as usize).sum::<usize>();
             let count = inner.counts()[low] as usize;
-            start = start.saturating_sub(offsets[low]);
-            end = (end - offsets[low]).min(count);
+            start = start.saturating_sub(offset);
+            end = (end - offset).min(count);
             node = inner.children()[low];
         }
         let slots = &self.leaf(node).slots()[start..end];
@@ -129,10 +126,27 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     /// The first row below a node, and its leaf. Only an empty root leaf has no row, and a search
     /// never asks for its first.
     fn first_row(&self, node: NodeId, levels: u32) -> (Slot, NodeId) {
+        let leaf = self.first_leaf(node, levels);
+        (self.leaf(leaf).slots()[0], leaf)
+    }
+
+    fn first_leaf(&self, node: NodeId, levels: u32) -> NodeId {
         let mut node = node;
         for _ in 0..levels {
             node = self.inner(node).children()[0];
         }
-        (self.leaf(node).slots()[0], node)
+        node
     }
+}
+
+/// The child that holds a row, and how many rows stand before it, of which `offset` before the first.
+fn child_at(counts: &[u32], offset: usize, row: usize) -> (usize, usize) {
+    let (mut child, mut offset) = (0, offset);
+    while let Some(count) = counts.get(child)
+        && offset + *count as usize <= row
+    {
+        offset += *count as usize;
+        child += 1;
+    }
+    (child, offset)
 }

@@ -112,10 +112,10 @@ impl<T: Send + Sync> Columns<T> {
         self.columns.iter().any(collated)
     }
 
-    /// The bytes of a column, when there is one; in step since it was last brought up.
-    pub(crate) fn get(&self, name: &ColumnName) -> Option<&ByteColumn> {
+    /// The bytes of a column, when there is one and it is in step with the items.
+    pub(crate) fn get(&self, name: &ColumnName, items: &Arena<T>) -> Option<&ByteColumn> {
         let column = self.columns.iter().find(|column| column.name == *name)?;
-        Some(&column.bytes)
+        items.changed().is_empty().then_some(&column.bytes)
     }
 
     /// Forgets all columns.

@@ -158,7 +158,7 @@ impl<T: Item> Store<T> {
         list: ListId,
         item: T,
         place: &Place<T::Key>,
-    ) -> Result<(T, Place<T::Key>), ListEditError<T::Key>> {
+    ) -> Result<Newcomer<T>, ListEditError<T::Key>> {
         let own = self.section_of(list, &item)?;
         let landing = self.landing_in(list, place, &[], &[own])?;
         let item = match &landing.section {
@@ -308,6 +308,9 @@ impl<T: Item> Store<T> {
         })
     }
 }
+
+/// An item that is new to a list, and its place in the source.
+type Newcomer<T> = (T, Place<<T as Item>::Key>);
 
 /// A place among the rows of a list: the positions of the rows around it that are not lifted.
 struct Target {

@@ -45,7 +45,7 @@ use std::sync::Arc;
 /// ```
 #[derive(Clone, PartialEq, Debug)]
 pub struct SectionChanges<T> {
-    pub(super) sections: ChangeSet<Section>,
+    pub(super) sections: Arc<ChangeSet<Section>>,
     pub(super) removed: Vec<SectionRun<T>>,
     pub(super) inserted: Vec<SectionRun<T>>,
     pub(super) moved: Vec<SectionMove>,
@@ -173,7 +173,7 @@ impl<T: Item> ChangeSet<T> {
             })
         });
         let mut changes = SectionChanges {
-            sections: sections.changes().clone(),
+            sections: Arc::clone(sections.changes()),
             removed: runs(before, &self.removed),
             inserted: runs(after, &self.inserted),
             moved: self.moves_by_section(sections),
@@ -183,11 +183,14 @@ impl<T: Item> ChangeSet<T> {
         let removed = changes.removed.iter().map(|run| run.at.section);
         let moved = changes.moved.iter().map(|run| run.from.section);
         let updated = changes.updated.iter().map(|row| row.from.section);
-        let mut touched: Vec<usize> = removed.chain(moved).chain(updated).collect();
-        touched.sort_unstable();
-        touched.dedup();
-        let length = |at: usize| Some((at, before.get(at)?.1.shown));
-        changes.lengths = touched.into_iter().filter_map(length).collect();
+        let touched = removed.chain(moved).chain(updated);
+        let mut lengths: Vec<(usize, usize)> = touched.map(|at| (at, 0)).collect();
+        lengths.sort_unstable();
+        lengths.dedup();
+        for (at, length) in &mut lengths {
+            *length = before.get(*at).map_or(0, |(_, placed)| placed.shown);
+        }
+        changes.lengths = lengths;
         changes
     }
 

@@ -10,7 +10,7 @@ use std::sync::Arc;
 /// The sections before and after, and what happened to them.
 #[derive(Clone, Debug)]
 pub(crate) struct Sectioning {
-    changes: ChangeSet<Section>,
+    changes: Arc<ChangeSet<Section>>,
     /// The same with every section that rows left or entered.
     touched: Arc<Alignment<Section>>,
     before: Layout,
@@ -22,7 +22,7 @@ pub(crate) struct Sectioning {
 impl Sectioning {
     pub(crate) fn new(change: Alignment<Section>, before: Layout, after: Layout) -> Self {
         Self {
-            changes: ChangeSet::minimal(&change),
+            changes: Arc::new(ChangeSet::minimal(&change)),
             touched: Arc::new(change),
             before,
             after,
@@ -44,7 +44,7 @@ impl Sectioning {
         Self::new(align_by_key(&before, &after), before, after)
     }
 
-    pub(crate) fn changes(&self) -> &ChangeSet<Section> {
+    pub(crate) fn changes(&self) -> &Arc<ChangeSet<Section>> {
         &self.changes
     }
 

@@ -98,7 +98,7 @@ impl<T: Item> SectionChanges<T> {
 
     fn of_sections(sections: ChangeSet<Section>) -> Self {
         Self {
-            sections,
+            sections: Arc::new(sections),
             removed: Vec::new(),
             inserted: Vec::new(),
             moved: Vec::new(),

@@ -55,8 +55,12 @@ impl<T> Group<T> {
     /// The order of sections.
     pub(crate) fn compare(&self, one: &SectionKey, two: &SectionKey) -> Ordering {
         let value = |key: &SectionKey| key.value().cloned().unwrap_or(Value::Missing);
-        let given = |key| self.parts.given_place(key);
-        let given = given(one).cmp(&given(two));
+        let given = if self.parts.given.is_empty() {
+            Ordering::Equal
+        } else {
+            let given = |key| self.parts.given_place(key);
+            given(one).cmp(&given(two))
+        };
         given.then_with(|| match (one.value(), two.value()) {
             (Some(one), Some(two)) => self.parts.compare(one, two),
             _ => self.parts.compare(&value(one), &value(two)),
