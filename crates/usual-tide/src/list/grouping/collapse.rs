@@ -1,0 +1,68 @@
+//! Sections that hide their rows.
+
+use super::{SectionChange, Sectioned, find_section};
+use crate::change::{Section, SectionKey, TouchedRow, align_touched};
+use crate::item::Item;
+use crate::list::log::Entry;
+use crate::list::state::ListState;
+use crate::list::undo::Undo;
+use std::sync::Arc;
+
+impl<T: Item> ListState<T> {
+    /// Collapses or expands a section, or all that are there. `None` when there is no such section, else
+    /// whether anything changed.
+    pub(crate) fn set_collapsed(
+        &mut self,
+        key: Option<&SectionKey>,
+        collapsed: bool,
+    ) -> Option<bool> {
+        let group = self.query.grouping()?;
+        let grouping = self.grouping.as_mut()?;
+        let indexes = match key {
+            Some(key) => {
+                let at = find_section(group, &grouping.layout, key).ok()?;
+                at..at + 1
+            }
+            None => 0..grouping.layout.len(),
+        };
+        let mut touched = Vec::new();
+        for at in indexes {
+            let (_, placed) = grouping.layout.get(at)?;
+            if placed.section.collapsed != collapsed {
+                let old = Arc::clone(&placed.section);
+                let new = Section {
+                    collapsed,
+                    ..(*old).clone()
+                };
+                touched.push((at, old, Arc::new(new)));
+            }
+        }
+        if touched.is_empty() {
+            return Some(false);
+        }
+        let before = grouping.layout.clone();
+        self.undo.push(Undo::Collapsed {
+            layout: before.clone(),
+            collapsed: grouping.collapsed.clone(),
+        });
+        for (at, _, new) in &touched {
+            grouping.layout.replace(*at, Arc::clone(new));
+            if collapsed {
+                grouping.collapsed.insert(new.key().clone());
+            } else {
+                grouping.collapsed.remove(new.key());
+            }
+        }
+        let sections = before.len();
+        let rows = touched.iter().map(|(at, old, new)| TouchedRow {
+            before: Some((*at, old)),
+            after: Some((*at, new)),
+        });
+        let change = SectionChange::Touched(align_touched(sections, sections, rows.collect()));
+        let hidden = (!before.is_open()).then_some(before);
+        let (rows, before) = (self.rows.len(), self.window());
+        let sectioned = Sectioned::noted(change, hidden);
+        self.note(Entry::Shown { rows, before }, sectioned);
+        Some(true)
+    }
+}

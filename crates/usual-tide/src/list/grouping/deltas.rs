@@ -1,0 +1,310 @@
+//! What an edit does to the sections.
+
+use super::{Grouping, SectionChange, Sectioned, find_section};
+use crate::change::{
+    Alignment, Layout, Section, SectionKey, SectionName, Segment, TouchedRow, align_touched,
+};
+use crate::item::Item;
+use crate::list::state::ListState;
+use crate::list::undo::Undo;
+use crate::list::update::{Fate, Fated};
+use crate::query::{Group, Tallied};
+use hashbrown::HashMap;
+use std::sync::Arc;
+
+/// What an edit does to one section.
+struct Delta {
+    name: Arc<SectionName>,
+    /// Where the section is before the edit, or would be.
+    at: Result<usize, usize>,
+    taken_out: usize,
+    put_in: usize,
+    /// What rows add to the totals, and whether they come.
+    tallied: Vec<(Tallied, bool)>,
+}
+
+/// What an edit does to the sections, found out before anything changes.
+#[derive(Default)]
+pub(in crate::list) struct Deltas {
+    deltas: Vec<Delta>,
+    /// Their places, once there are many.
+    index: HashMap<SectionKey, usize>,
+}
+
+/// Sections among which a walk is as fast as a table.
+const FEW: usize = 4;
+
+impl Deltas {
+    fn of<T: Item>(&mut self, key: SectionKey, group: &Group<T>, layout: &Layout) -> &mut Delta {
+        let at = if self.index.is_empty() {
+            self.deltas.iter().position(|delta| delta.name.key == key)
+        } else {
+            self.index.get(&key).copied()
+        };
+        let at = at.unwrap_or_else(|| {
+            let at = find_section(group, layout, &key);
+            let known = at.ok().and_then(|at| layout.get(at));
+            self.deltas.push(Delta {
+                name: match known {
+                    Some((_, placed)) => Arc::clone(&placed.section.name),
+                    None => group.name(key),
+                },
+                at,
+                taken_out: 0,
+                put_in: 0,
+                tallied: Vec::new(),
+            });
+            let last = self.deltas.len() - 1;
+            if last == FEW {
+                let keys = self.deltas.iter().map(|delta| delta.name.key.clone());
+                self.index = keys.zip(0..).collect();
+            } else if last > FEW {
+                self.index.insert(self.deltas[last].name.key.clone(), last);
+            }
+            last
+        });
+        &mut self.deltas[at]
+    }
+
+    /// Where the section is that the only row of an edit goes to.
+    pub(in crate::list) fn entered(&self) -> Option<Result<usize, usize>> {
+        let entered = self.deltas.iter().find(|delta| delta.put_in > 0);
+        entered.map(|delta| delta.at)
+    }
+}
+
+impl Grouping {
+    /// The sections after an edit, beside the sections before; `None` when they are the same.
+    fn follow<T: Item>(&mut self, group: &Group<T>, deltas: &Deltas) -> Option<Alignment<Section>> {
+        let before = self.layout.clone();
+        let mut touched = Vec::with_capacity(deltas.deltas.len());
+        // Positions are those of before as long as no section came or went.
+        let mut shifted = false;
+        for delta in &deltas.deltas {
+            let key = &delta.name.key;
+            let at = match shifted {
+                false => delta.at,
+                true => find_section(group, &self.layout, key),
+            };
+            let old = at.ok().and_then(|at| self.layout.get(at));
+            let old = old.map(|(_, placed)| Arc::clone(&placed.section));
+            let new = self.after(group, delta, old.as_deref());
+            let stays = new.count > 0 || group.keeps_empty();
+            let crossed = delta.put_in + delta.taken_out > 0;
+            let row = match (at, old) {
+                (Ok(at), Some(old)) if stays => {
+                    if !crossed && *old == new {
+                        continue;
+                    }
+                    // Also where only its rows are others: feeds must know where rows crossed.
+                    let new = Arc::new(new);
+                    self.layout.replace(at, Arc::clone(&new));
+                    (Some(old), Some(new))
+                }
+                (Ok(at), Some(old)) => {
+                    self.layout.remove(at);
+                    self.tallies.remove(key);
+                    (Some(old), None)
+                }
+                (Err(at) | Ok(at), _) if new.count > 0 => {
+                    let new = Arc::new(new);
+                    self.layout.insert(at, Arc::clone(&new));
+                    (None, Some(new))
+                }
+                _ => continue,
+            };
+            shifted |= row.0.is_none() || row.1.is_none();
+            touched.push((delta, row));
+        }
+        if touched.is_empty() {
+            return None;
+        }
+        let rows: Vec<TouchedRow<Arc<Section>>> = touched
+            .into_iter()
+            .map(|(delta, (old, new))| {
+                let now = match shifted {
+                    false => delta.at,
+                    true => find_section(group, &self.layout, &delta.name.key),
+                };
+                TouchedRow {
+                    before: delta.at.ok().zip(old),
+                    after: now.ok().zip(new),
+                }
+            })
+            .collect();
+        let lent = rows.iter().map(TouchedRow::lend).collect();
+        Some(align_touched(before.len(), self.layout.len(), lent))
+    }
+
+    /// A section after an edit.
+    fn after<T: Item>(
+        &mut self,
+        group: &Group<T>,
+        delta: &Delta,
+        old: Option<&Section>,
+    ) -> Section {
+        let key = &delta.name.key;
+        let count = old.map_or(0, |old| old.count);
+        let totals = if group.has_totals() {
+            let tally = self.tallies.entry(key.clone());
+            let tally = tally.or_insert_with(|| group.tally());
+            for (values, put_in) in &delta.tallied {
+                tally.change(values, *put_in);
+            }
+            tally.totals()
+        } else {
+            Arc::default()
+        };
+        Section {
+            name: Arc::clone(&delta.name),
+            count: (count + delta.put_in).saturating_sub(delta.taken_out),
+            totals,
+            collapsed: !self.collapsed.is_empty() && self.collapsed.contains(key),
+        }
+    }
+
+    /// Takes back what was done to totals.
+    pub(in crate::list) fn take_back<T: Item>(&mut self, group: &Group<T>, tallied: Vec<Retally>) {
+        for Retally {
+            key,
+            values,
+            put_in,
+        } in tallied
+        {
+            let tally = self.tallies.entry(key).or_insert_with(|| group.tally());
+            tally.change(&values, !put_in);
+        }
+    }
+}
+
+/// Something that was put into a section's totals, or taken out.
+pub(in crate::list) struct Retally {
+    key: SectionKey,
+    values: Tallied,
+    put_in: bool,
+}
+
+impl<T: Item> ListState<T> {
+    /// What an edit will do to the sections; `None` in a list without grouping. `placed_before` is the item
+    /// by which a single row got its place, where that is not the one that it is held by.
+    pub(in crate::list) fn deltas(
+        &self,
+        fates: &[Fated<'_, T>],
+        placed_before: Option<&T>,
+    ) -> Option<Deltas> {
+        let (group, layout) = (self.query.grouping()?, self.layout()?);
+        let mut deltas = Deltas::default();
+        deltas.deltas.reserve(2);
+        for Fated { touch, fate } in fates {
+            let held = self.held.get(&touch.slot);
+            let tallied = |item: Option<&Arc<T>>| item.map(|item| group.tallied(item));
+            let placed = placed_before.or(held.or(touch.before).map(|item| &**item));
+            if let (Fate::Stays, Some(before), Some(after)) = (*fate, touch.before, touch.after) {
+                if let (true, Some(placed)) = (group.has_totals(), placed)
+                    && !group.same_totals(before, after)
+                {
+                    let values = [(group.tallied(before), false), (group.tallied(after), true)];
+                    let delta = deltas.of(group.key(placed), group, layout);
+                    delta.tallied.extend(values);
+                }
+                continue;
+            }
+            if *fate != Fate::Arrives
+                && let Some(placed) = placed
+            {
+                let delta = deltas.of(group.key(placed), group, layout);
+                delta.taken_out += 1;
+                if group.has_totals() {
+                    delta
+                        .tallied
+                        .extend(tallied(touch.before).map(|values| (values, false)));
+                }
+            }
+            if *fate != Fate::Leaves
+                && let Some(placed) = self.placed_by(touch)
+            {
+                let delta = deltas.of(group.key(placed), group, layout);
+                delta.put_in += 1;
+                if group.has_totals() {
+                    delta
+                        .tallied
+                        .extend(tallied(touch.after).map(|values| (values, true)));
+                }
+            }
+        }
+        Some(deltas)
+    }
+
+    /// What another filter will do to the sections.
+    pub(in crate::list) fn deltas_of(&self, change: &Alignment<T>) -> Option<Deltas> {
+        let group = self.query.grouping()?;
+        let layout = self.layout()?;
+        let mut deltas = Deltas::default();
+        for run in &change.removed {
+            let mut at = run.at;
+            while at < run.range().end
+                && let Some((before, placed)) = layout.at_row(at)
+            {
+                let end = (before.rows + placed.section.count).min(run.range().end);
+                let name = &placed.section.name;
+                let delta = deltas.of(name.key.clone(), group, layout);
+                delta.taken_out += end - at;
+                if group.has_totals() {
+                    let gone = (at..end).filter_map(|at| run.rows.get(at - run.at));
+                    delta
+                        .tallied
+                        .extend(gone.map(|item| (group.tallied(item), false)));
+                }
+                at = end;
+            }
+        }
+        for segment in &change.segments {
+            let Segment::New(rows) = segment else {
+                continue;
+            };
+            for item in rows.iter() {
+                let delta = deltas.of(group.key(item), group, layout);
+                delta.put_in += 1;
+                if group.has_totals() {
+                    delta.tallied.push((group.tallied(item), true));
+                }
+            }
+        }
+        Some(deltas)
+    }
+
+    /// Brings the sections in step with the rows, and gives what there is to note of it.
+    pub(in crate::list) fn follow_sections(
+        &mut self,
+        deltas: Option<Deltas>,
+    ) -> Option<Box<Sectioned>> {
+        let hidden = self.hidden();
+        let change = deltas.and_then(|deltas| self.carry_out_deltas(deltas));
+        Sectioned::noted(
+            change.map_or(SectionChange::None, SectionChange::Touched),
+            hidden,
+        )
+    }
+
+    fn carry_out_deltas(&mut self, deltas: Deltas) -> Option<Alignment<Section>> {
+        let group = self.query.grouping()?;
+        let grouping = self.grouping.as_mut()?;
+        if deltas.deltas.is_empty() {
+            return None;
+        }
+        let before = grouping.layout.clone();
+        let change = grouping.follow(group, &deltas);
+        let tallied = deltas.deltas.into_iter().flat_map(|delta| {
+            let key = delta.name.key.clone();
+            let values = delta.tallied.into_iter();
+            values.map(move |(values, put_in)| Retally {
+                key: key.clone(),
+                values,
+                put_in,
+            })
+        });
+        let tallied = tallied.collect();
+        self.undo.push(Undo::Sections { before, tallied });
+        change
+    }
+}
