@@ -219,7 +219,7 @@ impl<T> ChangeSet<T> {
 
     /// What happened to the sections; `None` where the list neither was grouped nor is.
     ///
-    /// A list without grouping is one section, whose key is [`SectionKey::WHOLE`].
+    /// A list without grouping is one section, whose key is [`SectionKey::WHOLE`](crate::SectionKey::WHOLE).
     pub fn sections(&self) -> Option<&ChangeSet<Section>> {
         self.sections.as_ref().map(|sections| &**sections.changes())
     }
