@@ -139,6 +139,7 @@ fn table(
         let headings = row(&|column| &column.heading, None);
         text.push_str(&format!("{bold}{headings}{bold:#}\n"));
     }
+    let gap = if sections.is_empty() { "" } else { "\n" };
     let mut sections = sections.iter().peekable();
     for at in 0..items.len() {
         while let Some((_, heading)) = sections.next_if(|section| section.0 <= at) {
@@ -152,7 +153,6 @@ fn table(
         .map(|c| c.heading.as_str())
         .collect();
     let rows = if items.len() == 1 { "row" } else { "rows" };
-    let gap = if sections.len() > 0 { "\n" } else { "" };
     text.push_str(&format!("{gap}{} {rows}", items.len()));
     if !left_out.is_empty() {
         text.push_str(&format!("; not shown: {}", left_out.join(", ")));
