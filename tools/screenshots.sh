@@ -28,7 +28,7 @@ shot show "usual-tide show demo/pieces.json --sort -height_mm,title --numbered |
     "usual-tide show demo/pieces.json --sort -height_mm,title --numbered"
 shot search "usual-tide show demo/pieces.json --filter 'fired = FALSE AND height_mm < 260' --search 'cafe' --sort due,title; \
     usual-tide show demo/pieces.json --filter 'heigth_mm < 150'"
-shot group "usual-tide show demo/pieces.json --filter 'height_mm > 280' --group due:week --sort title --locale sv | head -n 34" \
-    "usual-tide show demo/pieces.json --filter 'height_mm > 280' --group due:week --sort title --locale sv"
+shot group "usual-tide show demo/pieces.json --filter 'height_mm > 290' --group due:week --sort title --locale sv | head -n 34" \
+    "usual-tide show demo/pieces.json --filter 'height_mm > 290' --group due:week --sort title --locale sv"
 shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json | tail -n 34" \
     "usual-tide compare demo/pieces.json demo/pieces-later.json"
