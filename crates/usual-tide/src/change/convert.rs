@@ -82,7 +82,8 @@ impl<T: Item> ChangeSet<T> {
     ///
     /// It equals the set between the first rows and the last, however many came between; a change that
     /// the next set takes back is gone. `None` when the next set does not start with as many rows as
-    /// this one ends with. O(k log k) in the runs of both.
+    /// this one ends with. O(k log k) in the runs of both; in a grouped list the sections of both ends are compared
+    /// as well.
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
