@@ -113,7 +113,7 @@ impl<T: Item> ChangeSet<T> {
         Some(set)
     }
 
-    /// The set that turns A back into B. O(k log k).
+    /// The set that turns A back into B. O(k log k), and one pass over the sections in a grouped list.
     ///
     /// ```
     /// # use usual_tide::{Item, Place, Query, Store};
