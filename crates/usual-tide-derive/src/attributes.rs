@@ -11,6 +11,8 @@ pub(crate) struct Described<'a> {
     pub(crate) nested: bool,
     pub(crate) skip: bool,
     pub(crate) search: bool,
+    pub(crate) descending: bool,
+    pub(crate) missing_first: bool,
     pub(crate) format: Option<Path>,
 }
 
@@ -24,6 +26,8 @@ impl<'a> Described<'a> {
             nested: false,
             skip: false,
             search: false,
+            descending: false,
+            missing_first: false,
             format: None,
         };
         for attribute in field.attrs.iter().filter(|a| a.path().is_ident("item")) {
@@ -36,6 +40,10 @@ impl<'a> Described<'a> {
                     described.skip = true;
                 } else if meta.path.is_ident("search") {
                     described.search = true;
+                } else if meta.path.is_ident("descending") {
+                    described.descending = true;
+                } else if meta.path.is_ident("missing_first") {
+                    described.missing_first = true;
                 } else if meta.path.is_ident("format") {
                     described.format = Some(meta.value()?.parse()?);
                 } else if meta.path.is_ident("rename") {
@@ -47,7 +55,7 @@ impl<'a> Described<'a> {
                 } else {
                     return Err(meta.error(
                         "unknown attribute: a field can be marked `key`, `nested`, `skip`, `search`, \
-                         `format = function` or `rename = \"name\"`",
+                         `descending`, `missing_first`, `format = function` or `rename = \"name\"`",
                     ));
                 }
                 Ok(())
@@ -60,10 +68,11 @@ impl<'a> Described<'a> {
                 "a field that is marked `skip` is nothing else: it is not read, shown or searched",
             ));
         }
-        if described.nested && described.search {
+        if described.nested && (described.search || described.descending || described.missing_first)
+        {
             return Err(syn::Error::new(
                 field.span(),
-                "mark the fields of the nested type with `search`, not the whole",
+                "mark the fields of the nested type with `search`, `descending` and `missing_first`, not the whole",
             ));
         }
         Ok(described)

@@ -119,10 +119,11 @@ fn accessors(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
         let plain = ident.unraw().to_string();
         let constant = format_ident!("{}", plain.to_uppercase(), span = ident.span());
         let docs = format!("The field `{plain}`.");
+        let order = natural_order(field);
         quote! {
             #[doc = #docs]
             #visibility const #constant: ::usual_tide::Field<Self, #kind> =
-                ::usual_tide::Field::new(#name, |item| &item.#ident, |item| &mut item.#ident);
+                ::usual_tide::Field::<Self, #kind>::new(#name, |item| &item.#ident, |item| &mut item.#ident)#order;
         }
     });
     quote! {
@@ -134,13 +135,22 @@ fn accessors(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
     }
 }
 
+/// What is said of how the field sorts.
+fn natural_order(field: &Described<'_>) -> TokenStream {
+    let descending = field.descending.then(|| quote! { .naturally_descending() });
+    let missing_first = field
+        .missing_first
+        .then(|| quote! { .naturally_missing_first() });
+    quote! { #descending #missing_first }
+}
+
 fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
     let name = &input.ident;
     let shown = || fields.iter().filter(|field| !field.skip);
     let entries = shown().map(|field| {
-        let (ident, name) = (field.ident, &field.name);
+        let (ident, name, kind) = (field.ident, &field.name, &field.field.ty);
         let accessor = quote! {
-            ::usual_tide::Field::new(
+            ::usual_tide::Field::<Self, #kind>::new(
                 #name,
                 |item: &Self| &item.#ident,
                 |item: &mut Self| &mut item.#ident,
@@ -157,8 +167,9 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
             return quote! { #whole fields.extend(#accessor.nested()); };
         }
         let shown = shown.map(|shown| quote! { .shown_as(#shown) });
+        let order = natural_order(field);
         let searched = field.search.then(|| quote! { .searched() });
-        quote! { fields.push(::usual_tide::AnyField::from(#accessor)#shown #searched); }
+        quote! { fields.push(::usual_tide::AnyField::from(#accessor #order)#shown #searched); }
     });
     // With type parameters it holds where the types of the fields allow it.
     let mut generics = input.generics.clone();

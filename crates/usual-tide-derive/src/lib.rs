@@ -16,6 +16,8 @@ use proc_macro::TokenStream;
 /// - `#[item(skip)]`: the field is kept out of `Fields::fields`; its type can be anything.
 /// - `#[item(rename = "name")]`: the field goes by another name.
 /// - `#[item(search)]`: a search looks into the field.
+/// - `#[item(descending)]`: where a sort names the field and says no direction, it descends.
+/// - `#[item(missing_first)]`: where a sort does not say otherwise, missing values come first.
 /// - `#[item(format = function)]`: the field is shown as the text that `fn(&FieldType) -> String` gives; it
 ///   is typed as before. A nested field gets a field of its own by that, which is shown and not written.
 #[proc_macro_derive(Item, attributes(item))]

@@ -119,3 +119,43 @@ fn missing_values_and_numbers_that_are_none_come_last_in_either_direction() {
         [1, 0, 3, 5, 4, 2]
     );
 }
+
+#[derive(Clone, PartialEq, usual_tide::Fields)]
+struct Days {
+    #[item(descending, missing_first)]
+    fired: Option<u32>,
+    due: u32,
+}
+
+#[derive(Clone, PartialEq, Item)]
+struct Fired {
+    #[item(key)]
+    id: u32,
+    #[item(nested)]
+    days: Days,
+}
+
+/// Where a sort says no direction, the field's own counts, in a nested type and through a name too.
+#[test]
+fn a_field_has_a_natural_direction() {
+    let fired = [Some(3), None, Some(9), Some(3)];
+    let items = (0_u32..).zip(fired).map(|(id, fired)| Fired {
+        id,
+        days: Days { fired, due: id % 2 },
+    });
+    let mut store = Store::load(items).unwrap();
+    let mut order = |text: &str| {
+        let list = store.bind(Query::new().sort(Sort::parse(text).unwrap()));
+        let ids: Vec<u32> = store.list(list).unwrap().items().map(|i| i.id).collect();
+        ids
+    };
+    assert_eq!(order("days.fired"), [1, 2, 0, 3]);
+    assert_eq!(order("+days.fired"), [1, 0, 3, 2]);
+    assert_eq!(order("-days.fired, -days.due"), [1, 2, 3, 0]);
+    assert_eq!(order("days.due, + days.fired"), [0, 2, 1, 3]);
+    let typo = Sort::<Fired>::parse("days.due,+").unwrap_err();
+    assert_eq!(
+        (typo.column, typo.to_string().contains("missing")),
+        (11, true)
+    );
+}

@@ -1,6 +1,6 @@
 //! Fields by name, whatever their types.
 
-use super::field::Field;
+use super::field::{Field, NaturalOrder};
 use super::field_value::FieldValue;
 use super::input::InputError;
 use super::path::FieldPath;
@@ -32,7 +32,14 @@ use std::sync::Arc;
 pub struct AnyField<T> {
     name: Arc<str>,
     way: Arc<dyn Way<T>>,
+    marks: Marks,
+}
+
+/// What is said of a field beside its type.
+#[derive(Clone, Copy, Default)]
+pub(super) struct Marks {
     searched: bool,
+    order: NaturalOrder,
 }
 
 impl<T> AnyField<T> {
@@ -40,7 +47,7 @@ impl<T> AnyField<T> {
         Self {
             name: name.into(),
             way: Arc::new(way),
-            searched: false,
+            marks: Marks::default(),
         }
     }
 
@@ -67,11 +74,45 @@ impl<T> AnyField<T> {
 
     /// The same field, marked to be looked into by a search.
     #[must_use]
-    pub fn searched(self) -> Self {
-        Self {
-            searched: true,
-            ..self
-        }
+    pub fn searched(mut self) -> Self {
+        self.marks.searched = true;
+        self
+    }
+
+    /// The same field, which sorts in descending order where a sort says no direction.
+    #[must_use]
+    pub fn naturally_descending(mut self) -> Self {
+        self.marks.order.descending = true;
+        self
+    }
+
+    /// The same field, whose missing values come first where a sort does not say otherwise.
+    #[must_use]
+    pub fn naturally_missing_first(mut self) -> Self {
+        self.marks.order.missing_first = true;
+        self
+    }
+
+    /// Whether the field sorts in descending order where a sort says no direction.
+    pub fn is_naturally_descending(&self) -> bool {
+        self.marks.order.descending
+    }
+
+    /// Whether missing values come first where a sort does not say otherwise.
+    pub fn is_naturally_missing_first(&self) -> bool {
+        self.marks.order.missing_first
+    }
+
+    pub(super) fn marks(&self) -> Marks {
+        self.marks
+    }
+
+    pub(super) fn marked(self, marks: Marks) -> Self {
+        Self { marks, ..self }
+    }
+
+    pub(crate) fn natural_order(&self) -> NaturalOrder {
+        self.marks.order
     }
 
     /// Whether the field cannot be written, because it is made from others.
@@ -81,7 +122,7 @@ impl<T> AnyField<T> {
 
     /// Whether a search looks into the field.
     pub fn is_searched(&self) -> bool {
-        self.searched
+        self.marks.searched
     }
 
     /// Whether fields of this name have the same text as this one.
@@ -174,7 +215,7 @@ impl<T> Clone for AnyField<T> {
         Self {
             name: Arc::clone(&self.name),
             way: Arc::clone(&self.way),
-            searched: self.searched,
+            marks: self.marks,
         }
     }
 }
@@ -190,6 +231,10 @@ impl<T> fmt::Debug for AnyField<T> {
 
 impl<T: 'static, V: FieldValue> From<Field<T, V>> for AnyField<T> {
     fn from(field: Field<T, V>) -> Self {
-        Self::new(field.name(), field)
+        let marks = Marks {
+            order: field.natural_order(),
+            ..Marks::default()
+        };
+        Self::new(field.name(), field).marked(marks)
     }
 }

@@ -25,12 +25,81 @@ pub struct Field<T, V> {
     name: &'static str,
     get: fn(&T) -> &V,
     get_mut: fn(&mut T) -> &mut V,
+    order: NaturalOrder,
+}
+
+/// How a field sorts where a sort says no more than its name.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct NaturalOrder {
+    pub(crate) descending: bool,
+    pub(crate) missing_first: bool,
 }
 
 impl<T, V> Field<T, V> {
     /// The accessor with this name.
     pub const fn new(name: &'static str, get: fn(&T) -> &V, get_mut: fn(&mut T) -> &mut V) -> Self {
-        Self { name, get, get_mut }
+        Self {
+            name,
+            get,
+            get_mut,
+            order: NaturalOrder {
+                descending: false,
+                missing_first: false,
+            },
+        }
+    }
+
+    /// The same field, which sorts in descending order where a sort names it and says no direction: newest
+    /// first, say. `#[item(descending)]` writes this.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Store};
+    ///
+    /// #[derive(Clone, PartialEq, Item)]
+    /// struct Piece {
+    ///     #[item(key)]
+    ///     id: u32,
+    ///     #[item(descending, missing_first)]
+    ///     fired_on_day: Option<u32>,
+    /// }
+    ///
+    /// let days = [Some(3), None, Some(9)];
+    /// let pieces = (0..3_u32).map(|id| Piece { id, fired_on_day: days[id as usize] });
+    /// let mut store = Store::load(pieces)?;
+    /// let latest_first = store.bind(Query::new().sort(Piece::FIRED_ON_DAY));
+    /// let ids: Vec<u32> = store.list(latest_first)?.items().map(|piece| piece.id).collect();
+    /// assert_eq!(ids, [1, 2, 0]);
+    /// store.change_query(latest_first, |query| query.sort(Piece::FIRED_ON_DAY.ascending()))?;
+    /// let ids: Vec<u32> = store.list(latest_first)?.items().map(|piece| piece.id).collect();
+    /// assert_eq!(ids, [1, 0, 2]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub const fn naturally_descending(mut self) -> Self {
+        self.order.descending = true;
+        self
+    }
+
+    /// The same field, whose missing values come first where a sort does not say otherwise.
+    /// `#[item(missing_first)]` writes this.
+    #[must_use]
+    pub const fn naturally_missing_first(mut self) -> Self {
+        self.order.missing_first = true;
+        self
+    }
+
+    /// Whether the field sorts in descending order where a sort says no direction.
+    pub const fn is_naturally_descending(&self) -> bool {
+        self.order.descending
+    }
+
+    /// Whether missing values come first where a sort does not say otherwise.
+    pub const fn is_naturally_missing_first(&self) -> bool {
+        self.order.missing_first
+    }
+
+    pub(crate) const fn natural_order(&self) -> NaturalOrder {
+        self.order
     }
 
     /// The field's name.

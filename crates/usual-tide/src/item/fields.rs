@@ -47,9 +47,8 @@ impl<T: 'static, V: Fields + Clone> Field<T, V> {
     pub fn nested(self) -> Vec<AnyField<T>> {
         let within = |inner: AnyField<V>| {
             let name = format!("{}.{}", self.name(), inner.name());
-            let searched = inner.is_searched();
-            let field = AnyField::new(name, Within { outer: self, inner });
-            if searched { field.searched() } else { field }
+            let marks = inner.marks();
+            AnyField::new(name, Within { outer: self, inner }).marked(marks)
         };
         V::fields().into_iter().map(within).collect()
     }

@@ -19,6 +19,7 @@ mod way;
 pub use any_field::AnyField;
 pub(crate) use arena::{Arena, Snapshot};
 pub use field::Field;
+pub(crate) use field::NaturalOrder;
 pub use field_value::FieldValue;
 pub use fields::Fields;
 pub use generate::KeyCounter;

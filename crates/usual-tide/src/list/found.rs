@@ -86,7 +86,7 @@ impl<'a, T: Item> Kept<'a, T> {
     pub(crate) fn search(search: &'a Search<T>, context: Context<'a, T>) -> Option<Self> {
         let column = context
             .columns
-            .get(&search.column()?.name(), context.items)?;
+            .get(search.column()?.name(), context.items)?;
         Some(Self {
             search,
             finders: search.words().finders(),

@@ -38,7 +38,7 @@ struct Keyed {
 impl<'a, T: Item> KeptOrder<'a, T> {
     /// `None` where nothing is kept for the sort.
     pub(super) fn of(sort: &'a Sort<T>, context: Context<'a, T>) -> Option<Self> {
-        let column = context.columns.get(&sort.column()?.name(), context.items)?;
+        let column = context.columns.get(sort.column()?.name(), context.items)?;
         Some(Self {
             sort,
             column,

@@ -33,19 +33,27 @@ impl<T: 'static> Sort<T> {
     /// # Ok(()) }
     /// ```
     pub fn by_text(field: impl Into<AnyField<T>>, collation: &Collation) -> Self {
-        Self::single(Collated {
-            field: field.into(),
+        let field = field.into();
+        let order = field.natural_order();
+        let collated = Collated(Arc::new(CollatedText {
+            name: ColumnName::Collated(field.name().to_owned(), collation.identity()),
+            field,
             collation: collation.clone(),
-        })
+        }));
+        Self::single(collated, order)
     }
 }
 
-struct Collated<T> {
+struct Collated<T>(Arc<CollatedText<T>>);
+
+/// A field's text and its order.
+struct CollatedText<T> {
     field: AnyField<T>,
     collation: Collation,
+    name: ColumnName,
 }
 
-impl<T> Collated<T> {
+impl<T> CollatedText<T> {
     fn text<'a>(&self, item: &'a T) -> Option<Cow<'a, str>> {
         match self.field.value(item) {
             Value::Missing => None,
@@ -79,7 +87,7 @@ impl<T: 'static> SortKey<T> for Collated<T> {
     }
 
     fn rank(&self, item: &T) -> SortRank {
-        match self.field.value(item) {
+        match self.0.field.value(item) {
             Value::Missing => SortRank::Missing,
             _ => SortRank::Value,
         }
@@ -90,27 +98,25 @@ impl<T: 'static> SortKey<T> for Collated<T> {
     }
 
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
-        let text = self.text(item)?;
-        Some(eight_bytes(&self.collation.key(&text), byte))
+        let text = self.0.text(item)?;
+        Some(eight_bytes(&self.0.collation.key(&text), byte))
     }
 
     fn compare(&self, one: &T, two: &T) -> Ordering {
-        match (self.text(one), self.text(two)) {
-            (Some(one), Some(two)) => self.collation.compare(&one, &two),
+        match (self.0.text(one), self.0.text(two)) {
+            (Some(one), Some(two)) => self.0.collation.compare(&one, &two),
             // Ranks tell these apart.
             _ => Ordering::Equal,
         }
     }
 
     fn column(&self) -> Option<Arc<dyn ColumnOf<T>>> {
-        let (field, collation) = (self.field.clone(), self.collation.clone());
-        field
-            .is_named()
-            .then(|| Arc::new(Self { field, collation }) as _)
+        let named = self.0.field.is_named();
+        named.then(|| Arc::clone(&self.0) as _)
     }
 }
 
-impl<T: 'static> ColumnOf<T> for Collated<T> {
+impl<T: 'static> ColumnOf<T> for CollatedText<T> {
     fn write(&self, item: &T, into: &mut Vec<u8>) -> bool {
         if let Some(text) = self.text(item) {
             into.push(PRESENT);
@@ -119,7 +125,7 @@ impl<T: 'static> ColumnOf<T> for Collated<T> {
         true
     }
 
-    fn name(&self) -> ColumnName {
-        ColumnName::Collated(self.field.name().to_owned(), self.collation.identity())
+    fn name(&self) -> &ColumnName {
+        &self.name
     }
 }

@@ -14,11 +14,11 @@ pub(crate) trait ColumnOf<T>: Send + Sync {
     fn write(&self, item: &T, into: &mut Vec<u8>) -> bool;
 
     /// Tells what this keeps from what others do.
-    fn name(&self) -> ColumnName;
+    fn name(&self) -> &ColumnName;
 }
 
 /// What a column keeps. Two of the same name keep the same.
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(PartialEq, Eq, Debug)]
 pub(crate) enum ColumnName {
     /// The folded text of these fields.
     Searched(Vec<String>),
@@ -33,7 +33,6 @@ pub(crate) struct Columns<T> {
 
 struct Column<T> {
     of: Arc<dyn ColumnOf<T>>,
-    name: ColumnName,
     bytes: ByteColumn,
 }
 
@@ -47,8 +46,11 @@ impl<T: Send + Sync> Columns<T> {
     /// Has a column from now on. O(text of all items) when it is new.
     pub(crate) fn add(&mut self, of: &Arc<dyn ColumnOf<T>>, items: &mut Arena<T>) {
         self.bring_up(items);
-        let name = of.name();
-        if self.columns.iter().any(|column| column.name == name) {
+        if self
+            .columns
+            .iter()
+            .any(|column| column.of.name() == of.name())
+        {
             return;
         }
         let parts = in_parts(items.used(), |part| {
@@ -74,11 +76,7 @@ impl<T: Send + Sync> Columns<T> {
             }
         }
         let of = Arc::clone(of);
-        self.columns.push(Column {
-            of,
-            name,
-            bytes: whole,
-        });
+        self.columns.push(Column { of, bytes: whole });
         items.note_changes(true);
     }
 
@@ -108,13 +106,16 @@ impl<T: Send + Sync> Columns<T> {
 
     /// Whether lists are ordered by columns, so that these must be in step before each edit reaches the lists.
     pub(crate) fn order_lists(&self) -> bool {
-        let collated = |column: &Column<T>| matches!(column.name, ColumnName::Collated(..));
+        let collated = |column: &Column<T>| matches!(column.of.name(), ColumnName::Collated(..));
         self.columns.iter().any(collated)
     }
 
     /// The bytes of a column, when there is one and it is in step with the items.
     pub(crate) fn get(&self, name: &ColumnName, items: &Arena<T>) -> Option<&ByteColumn> {
-        let column = self.columns.iter().find(|column| column.name == *name)?;
+        let column = self
+            .columns
+            .iter()
+            .find(|column| column.of.name() == name)?;
         items.changed().is_empty().then_some(&column.bytes)
     }
 
@@ -135,7 +136,7 @@ impl<T: Send + Sync> Columns<T> {
 
 impl<T> fmt::Debug for Columns<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let names = self.columns.iter().map(|column| &column.name);
+        let names = self.columns.iter().map(|column| column.of.name());
         f.debug_list().entries(names).finish()
     }
 }

@@ -144,9 +144,14 @@ impl<T> Search<T> {
     where
         T: 'static,
     {
-        let can_be_kept = !self.words.is_empty() && self.fields.iter().all(AnyField::is_named);
-        let fields = Arc::clone(&self.fields);
-        can_be_kept.then(|| Arc::new(SearchedText { fields }) as _)
+        if self.words.is_empty() || !self.fields.iter().all(AnyField::is_named) {
+            return None;
+        }
+        let names = self.fields.iter().map(|field| field.name().to_owned());
+        Some(Arc::new(SearchedText {
+            fields: Arc::clone(&self.fields),
+            name: ColumnName::Searched(names.collect()),
+        }))
     }
 
     pub(crate) fn words(&self) -> &Words {
@@ -176,6 +181,7 @@ impl<T> Search<T> {
 /// The folded text of the fields that a search looks into.
 struct SearchedText<T> {
     fields: Arc<[AnyField<T>]>,
+    name: ColumnName,
 }
 
 impl<T> ColumnOf<T> for SearchedText<T> {
@@ -204,9 +210,8 @@ impl<T> ColumnOf<T> for SearchedText<T> {
         plain
     }
 
-    fn name(&self) -> ColumnName {
-        let names = self.fields.iter().map(AnyField::name);
-        ColumnName::Searched(names.map(str::to_owned).collect())
+    fn name(&self) -> &ColumnName {
+        &self.name
     }
 }
 

@@ -5,7 +5,7 @@ use super::columns::ColumnOf;
 use super::group::Group;
 use super::sort_key::{ByComparison, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
-use crate::item::{AnyField, Field};
+use crate::item::{AnyField, Field, NaturalOrder};
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -50,7 +50,7 @@ impl<T> Sort<T> {
         T: 'static,
         V: SortValue + ?Sized + 'static,
     {
-        Self::single(ByPart::new(get))
+        Self::single(ByPart::new(get), NaturalOrder::default())
     }
 
     /// Ascending by a value that is computed from the item, each time it is compared.
@@ -59,7 +59,7 @@ impl<T> Sort<T> {
         T: 'static,
         V: SortValue + 'static,
     {
-        Self::single(ByValue::new(get))
+        Self::single(ByValue::new(get), NaturalOrder::default())
     }
 
     /// In an order of your own, which must be total. No prefix can be cached for it, so it is slower
@@ -68,15 +68,16 @@ impl<T> Sort<T> {
     where
         T: 'static,
     {
-        Self::single(ByComparison(compare))
+        Self::single(ByComparison(compare), NaturalOrder::default())
     }
 
-    /// Ascending by a field, whatever its type.
+    /// By a field, whatever its type, in the direction that is natural to it.
     pub fn by_field(field: AnyField<T>) -> Self
     where
         T: 'static,
     {
-        Self::single(field)
+        let order = field.natural_order();
+        Self::single(field, order)
     }
 
     /// By section first, then within each.
@@ -84,28 +85,40 @@ impl<T> Sort<T> {
     where
         T: 'static,
     {
-        let sections = Self::single(group.level());
+        let sections = Self::single(group.level(), NaturalOrder::default());
         match within {
             Some(sort) => sections.then(sort.clone()),
             None => sections,
         }
     }
 
-    pub(super) fn single(key: impl SortKey<T> + 'static) -> Self {
+    pub(super) fn single(key: impl SortKey<T> + 'static, order: NaturalOrder) -> Self {
         let level = Level {
             key: Arc::new(key),
-            descending: false,
-            missing_first: false,
+            descending: order.descending,
+            missing_first: order.missing_first,
         };
         Self {
             levels: Arc::new([level]),
         }
     }
 
+    /// The last key in ascending order, whatever is natural to its field.
+    #[must_use]
+    pub fn ascending(self) -> Self {
+        self.with_last(|level| level.descending = false)
+    }
+
     /// The last key in descending order.
     #[must_use]
     pub fn descending(self) -> Self {
         self.with_last(|level| level.descending = true)
+    }
+
+    /// Missing values of the last key last, in either direction, whatever is natural to its field.
+    #[must_use]
+    pub fn missing_last(self) -> Self {
+        self.with_last(|level| level.missing_first = false)
     }
 
     /// Missing values of the last key first, in either direction.
@@ -361,17 +374,18 @@ impl<T> fmt::Debug for Sort<T> {
 impl<T: 'static, V: SortValue + 'static> Field<T, V> {
     /// Ascending by this field.
     pub fn ascending(self) -> Sort<T> {
-        Sort::by(self.getter())
+        Sort::from(self).ascending()
     }
 
     /// Descending by this field.
     pub fn descending(self) -> Sort<T> {
-        self.ascending().descending()
+        Sort::from(self).descending()
     }
 }
 
 impl<T: 'static, V: SortValue + 'static> From<Field<T, V>> for Sort<T> {
+    /// In the direction that is natural to the field.
     fn from(field: Field<T, V>) -> Self {
-        field.ascending()
+        Self::single(ByPart::new(field.getter()), field.natural_order())
     }
 }

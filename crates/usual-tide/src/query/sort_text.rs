@@ -36,7 +36,8 @@ pub enum SortProblem {
 
 impl<T: Fields> Sort<T> {
     /// Reads a sort by the fields of a type: names with commas between, a `-` before each that is to
-    /// descend. Missing values come last in either direction.
+    /// descend, a `+` before each that is to ascend. Without a sign it is the direction that is natural to the
+    /// field: ascending, unless the field says otherwise. So it is with missing values, which come last.
     ///
     /// ```
     /// use usual_tide::{Item, Query, Sort};
@@ -96,15 +97,18 @@ impl<T: 'static> Sort<T> {
         for part in text.split(',') {
             let blanks = part.chars().take_while(|c| c.is_whitespace()).count();
             let trimmed = part.trim();
-            let name = trimmed.strip_prefix('-');
-            let at = column + blanks + usize::from(name.is_some());
+            let (descending, name) = match trimmed.split_at_checked(1) {
+                Some(("-", name)) => (Some(true), name),
+                Some(("+", name)) => (Some(false), name),
+                _ => (None, trimmed),
+            };
+            let at = column + blanks + usize::from(descending.is_some());
             let refused = |problem| SortTextError {
                 text: text.to_owned(),
                 column: at,
                 problem,
             };
-            let descending = name.is_some();
-            let name = name.unwrap_or(trimmed).trim();
+            let name = name.trim();
             if name.is_empty() {
                 return Err(refused(SortProblem::NoName));
             }
@@ -115,10 +119,10 @@ impl<T: 'static> Sort<T> {
                 })
             })?;
             let level = level(field);
-            let level = if descending {
-                level.descending()
-            } else {
-                level
+            let level = match descending {
+                Some(true) => level.descending(),
+                Some(false) => level.ascending(),
+                None => level,
             };
             whole = Some(match whole {
                 Some(before) => before.then(level),
