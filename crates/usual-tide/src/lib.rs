@@ -54,6 +54,8 @@ pub use change::{
     SectionChanges, SectionKey, SectionMove, SectionReplica, SectionRow, SectionRun,
     SectionUpdated, Step, Updated,
 };
+#[cfg(feature = "record")]
+pub use change::{ChangesJsonError, ChangesJsonProblem};
 #[cfg(feature = "uuid")]
 pub use item::uuid_key;
 pub use item::{

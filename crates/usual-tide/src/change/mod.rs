@@ -25,6 +25,8 @@ pub use apply::ApplyError;
 pub(crate) use compose::compose_all;
 pub use follow::Followed;
 pub(crate) use increasing::heaviest_increasing;
+#[cfg(feature = "record")]
+pub use json::{ChangesJsonError, ChangesJsonProblem};
 pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;

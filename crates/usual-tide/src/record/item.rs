@@ -106,6 +106,11 @@ impl Record {
         name.find(&self.members)
     }
 
+    /// Where its key stands, as a JSON Pointer.
+    pub(crate) fn key_pointer(&self) -> String {
+        self.key_name.pointer_in(&self.members)
+    }
+
     /// Sets a field, which is made when it is absent.
     ///
     /// # Errors

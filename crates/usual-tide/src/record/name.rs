@@ -75,6 +75,15 @@ impl FieldName {
         })
     }
 
+    /// The JSON Pointer of the field in an object.
+    pub(super) fn pointer_in(&self, members: &Map<String, Value>) -> String {
+        if !self.pointer && members.contains_key(&self.text) {
+            return format!("/{}", escape(&self.text));
+        }
+        let steps = self.steps.iter().map(|step| format!("/{}", escape(step)));
+        steps.collect()
+    }
+
     /// Takes the field's value out.
     pub(super) fn take(&self, members: &mut Map<String, Value>) -> Option<Value> {
         if !self.pointer && members.contains_key(&self.text) {

@@ -1,7 +1,7 @@
 //! Change sets as JSON.
 
-use super::sections::SectionRow;
-use super::set::{ChangeSet, RowRun};
+use crate::change::sections::SectionRow;
+use crate::change::set::{ChangeSet, RowRun};
 use crate::item::Item;
 use crate::record::Record;
 use serde_json::{Map, Value, json};

@@ -1,0 +1,456 @@
+//! Change sets from JSON.
+
+use super::object::Reader;
+use crate::change::align::{Alignment, Segment};
+use crate::change::rows::Rows;
+use crate::change::set::{ChangeSet, RowRun};
+use crate::item::Item;
+use crate::record::{FieldName, KeyError, Record, RecordError, RecordKey};
+use serde_json::Value;
+use std::collections::HashSet;
+use std::sync::Arc;
+
+/// Why JSON is no change set for some rows, and where in it that shows.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[error("at {}: {problem}", if .pointer.is_empty() { "the top" } else { .pointer })]
+pub struct ChangesJsonError {
+    /// The place in the JSON, as a JSON Pointer (RFC 6901): `/removed/2/at`.
+    pub pointer: String,
+    /// What is wrong there.
+    pub problem: ChangesJsonProblem,
+}
+
+/// What is wrong with a change set in JSON.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ChangesJsonProblem {
+    /// It is JSON of another kind.
+    #[error("expected {expected}, found {found}")]
+    Kind {
+        /// What belongs there.
+        expected: &'static str,
+        /// What is there.
+        found: &'static str,
+    },
+    /// A member is missing.
+    #[error("the member {name:?} is missing")]
+    Missing {
+        /// Its name.
+        name: &'static str,
+    },
+    /// A member does not belong to a change set.
+    #[error("a change set has no member {name:?}")]
+    Unknown {
+        /// Its name.
+        name: String,
+    },
+    /// It starts from another number of rows.
+    #[error("the change set starts from {expected} rows, and there are {found}")]
+    WrongLength {
+        /// The rows that it starts from.
+        expected: usize,
+        /// The rows that there are.
+        found: usize,
+    },
+    /// What leaves and arrives does not add up.
+    #[error("{before} rows less {removed} removed and with {inserted} inserted are not {after}")]
+    WrongSum {
+        /// Rows before.
+        before: usize,
+        /// Rows removed.
+        removed: usize,
+        /// Rows inserted.
+        inserted: usize,
+        /// Rows that it says are there after.
+        after: usize,
+    },
+    /// There is no such row.
+    #[error("position {position} is out of range: there are {rows} rows, positions 0 to {}", .rows.saturating_sub(1))]
+    OutOfRange {
+        /// The position.
+        position: usize,
+        /// The rows there are.
+        rows: usize,
+    },
+    /// The entries of an array are not in order.
+    #[error("position {position} comes after {previous}: the entries of an array ascend")]
+    NotAscending {
+        /// The position.
+        position: usize,
+        /// The one before it.
+        previous: usize,
+    },
+    /// Two entries speak of one row.
+    #[error("position {position} is taken by an entry before this one")]
+    TakenTwice {
+        /// The position.
+        position: usize,
+    },
+    /// A row is another than the one that is meant.
+    #[error("expected {expected:?} at position {position}, and {found:?} is there")]
+    WrongRow {
+        /// Its position before.
+        position: usize,
+        /// The key that the change set names.
+        expected: RecordKey,
+        /// The key of the row.
+        found: RecordKey,
+    },
+    /// A kept row ends elsewhere than it says.
+    #[error("the row at {to} {}, not from position {expected}", .found.map_or("is new".to_owned(), |from| format!("comes from position {from}")))]
+    WrongOrigin {
+        /// Its position after.
+        to: usize,
+        /// Where it is said to come from.
+        expected: usize,
+        /// Where it comes from; `None` for a new row.
+        found: Option<usize>,
+    },
+    /// An item has another key than its entry.
+    #[error("the item's key is {found:?}, and the entry's is {expected:?}")]
+    WrongItem {
+        /// The entry's key.
+        expected: RecordKey,
+        /// The item's key.
+        found: RecordKey,
+    },
+    /// A key would be there twice.
+    #[error("the key {key:?} is there already")]
+    DuplicateKey {
+        /// The key.
+        key: RecordKey,
+    },
+    /// A key is none.
+    #[error(transparent)]
+    Key(#[from] KeyError),
+    /// An item is none.
+    #[error(transparent)]
+    Item(#[from] RecordError),
+}
+
+impl ChangeSet<Record> {
+    /// Reads a change set as [`to_json`](Self::to_json) writes it, for the rows that it starts from.
+    ///
+    /// Every position and every key is checked, so what is read fits the rows. Which fields differ is found
+    /// anew; `sections` and `renumbered` follow from the rows and are passed over. A set with more moves than
+    /// are needed becomes one with as few as can be. `key` names the field that is the key. O(n).
+    ///
+    /// # Errors
+    ///
+    /// [`ChangesJsonError`] with the place in the JSON.
+    ///
+    /// ```
+    /// use serde_json::json;
+    /// use std::sync::Arc;
+    /// use usual_tide::{ChangeSet, record};
+    ///
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let key = record::FieldName::parse("id")?;
+    /// let rows = record::parse(r#"[{"id": "P-1"}, {"id": "P-2"}]"#, &key)?;
+    /// let mut rows: Vec<_> = rows.into_iter().map(Arc::new).collect();
+    /// let mut json = json!({"before": 2, "after": 1, "removed": [{"at": 0, "key": "P-1"}]});
+    /// ChangeSet::from_json(&json, &key, &rows)?.apply(&mut rows)?;
+    /// assert_eq!(rows.len(), 1);
+    ///
+    /// json["before"] = 1.into();
+    /// json["after"] = 0.into();
+    /// let error = ChangeSet::from_json(&json, &key, &rows).unwrap_err();
+    /// assert_eq!(error.to_string(), "at /removed/0/key: expected \"P-1\" at position 0, and \"P-2\" is there");
+    /// # Ok(()) }
+    /// ```
+    pub fn from_json(
+        value: &Value,
+        key: &FieldName,
+        before: &[Arc<Record>],
+    ) -> Result<Self, ChangesJsonError> {
+        let top = Reader::top(value);
+        top.has_only(&[
+            "before",
+            "after",
+            "removed",
+            "inserted",
+            "moved",
+            "updated",
+            "sections",
+            "renumbered",
+        ])?;
+        let (expected, found) = (top.number("before")?, before.len());
+        if expected != found {
+            let problem = ChangesJsonProblem::WrongLength { expected, found };
+            return Err(top.at("before").refused(problem));
+        }
+        let mut reading = Reading {
+            key,
+            before,
+            leaving: HashSet::new(),
+            arriving: HashSet::new(),
+            after: top.number("after")?,
+        };
+        let removed = reading.removed(&top)?;
+        let inserted = reading.inserted(&top)?;
+        reading.check_sum(&top, removed.len(), inserted.len())?;
+        let moved = reading.moved(&top)?;
+        let origins = reading.origins(&inserted, &moved);
+        reading.check_keys(&top, &removed, &inserted)?;
+        let updated = reading.updated(&top, &origins)?;
+        Ok(Self::minimal(
+            &reading.alignment(&removed, inserted, &origins, updated),
+        ))
+    }
+}
+
+/// Where a row of A comes from.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Origin {
+    /// Not known yet.
+    Open,
+    New,
+    Kept(usize),
+}
+
+/// A row of A with its item.
+type Placed = (usize, Arc<Record>);
+
+struct Reading<'a> {
+    key: &'a FieldName,
+    before: &'a [Arc<Record>],
+    after: usize,
+    /// Positions in B of rows that are removed or moved.
+    leaving: HashSet<usize>,
+    /// Positions in A of rows that are inserted or moved.
+    arriving: HashSet<usize>,
+}
+
+impl Reading<'_> {
+    /// The positions of the removed rows.
+    fn removed(&mut self, top: &Reader<'_>) -> Result<Vec<usize>, ChangesJsonError> {
+        let mut removed: Vec<usize> = Vec::new();
+        for entry in top.entries("removed")? {
+            entry.has_only(&["at", "section", "row", "key"])?;
+            let at = entry.number("at")?;
+            entry.at("at").ascends(at, removed.last().copied())?;
+            self.is_row(&entry, "at", at)?;
+            self.leaving.insert(at);
+            removed.push(at);
+        }
+        Ok(removed)
+    }
+
+    fn inserted(&mut self, top: &Reader<'_>) -> Result<Vec<Placed>, ChangesJsonError> {
+        let mut inserted: Vec<Placed> = Vec::new();
+        for entry in top.entries("inserted")? {
+            entry.has_only(&["at", "section", "row", "key", "item"])?;
+            let at = entry.number("at")?;
+            let place = entry.at("at");
+            place.ascends(at, inserted.last().map(|row| row.0))?;
+            place.within(at, self.after)?;
+            let key = entry.key("key")?.ok_or_else(|| entry.missing("key"))?;
+            inserted.push((at, self.item(&entry, &key)?));
+            self.arriving.insert(at);
+        }
+        Ok(inserted)
+    }
+
+    fn moved(&mut self, top: &Reader<'_>) -> Result<Vec<(usize, usize)>, ChangesJsonError> {
+        let mut moved: Vec<(usize, usize)> = Vec::new();
+        for entry in top.entries("moved")? {
+            entry.has_only(&[
+                "from",
+                "from_section",
+                "from_row",
+                "to",
+                "to_section",
+                "to_row",
+                "key",
+            ])?;
+            let (from, to) = (entry.number("from")?, entry.number("to")?);
+            entry.at("to").ascends(to, moved.last().map(|row| row.1))?;
+            entry.at("to").within(to, self.after)?;
+            self.is_row(&entry, "from", from)?;
+            if !self.leaving.insert(from) {
+                let problem = ChangesJsonProblem::TakenTwice { position: from };
+                return Err(entry.at("from").refused(problem));
+            }
+            if !self.arriving.insert(to) {
+                let problem = ChangesJsonProblem::TakenTwice { position: to };
+                return Err(entry.at("to").refused(problem));
+            }
+            moved.push((from, to));
+        }
+        Ok(moved)
+    }
+
+    /// The changed rows: where they are in A, and their items.
+    fn updated(
+        &self,
+        top: &Reader<'_>,
+        origins: &[Origin],
+    ) -> Result<Vec<Placed>, ChangesJsonError> {
+        let mut updated: Vec<Placed> = Vec::new();
+        for entry in top.entries("updated")? {
+            entry.has_only(&[
+                "from",
+                "from_section",
+                "from_row",
+                "to",
+                "to_section",
+                "to_row",
+                "key",
+                "fields",
+                "item",
+            ])?;
+            let (from, to) = (entry.number("from")?, entry.number("to")?);
+            entry
+                .at("to")
+                .ascends(to, updated.last().map(|row| row.0))?;
+            entry.at("to").within(to, self.after)?;
+            self.is_row(&entry, "from", from)?;
+            let found = match origins.get(to) {
+                Some(Origin::Kept(from)) => Some(*from),
+                _ => None,
+            };
+            if found != Some(from) {
+                let problem = ChangesJsonProblem::WrongOrigin {
+                    to,
+                    expected: from,
+                    found,
+                };
+                return Err(entry.at("from").refused(problem));
+            }
+            updated.push((to, self.item(&entry, self.before[from].key())?));
+        }
+        Ok(updated)
+    }
+
+    /// Checks that a position is one of B, and that the row there has the entry's key, where it names one.
+    fn is_row(
+        &self,
+        entry: &Reader<'_>,
+        name: &'static str,
+        position: usize,
+    ) -> Result<(), ChangesJsonError> {
+        entry.at(name).within(position, self.before.len())?;
+        let found = self.before[position].key();
+        match entry.key("key")? {
+            Some(expected) if expected != *found => {
+                let problem = ChangesJsonProblem::WrongRow {
+                    position,
+                    expected,
+                    found: found.clone(),
+                };
+                Err(entry.at("key").refused(problem))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn item(
+        &self,
+        entry: &Reader<'_>,
+        expected: &RecordKey,
+    ) -> Result<Arc<Record>, ChangesJsonError> {
+        let place = entry.at("item");
+        let members = place.object()?.ok_or_else(|| entry.missing("item"))?;
+        let record = Record::new(members.clone(), self.key);
+        let record = record.map_err(|why| place.refused(why.into()))?;
+        if record.key() != expected {
+            let problem = ChangesJsonProblem::WrongItem {
+                expected: expected.clone(),
+                found: record.key().clone(),
+            };
+            return Err(place.refused(problem));
+        }
+        Ok(Arc::new(record))
+    }
+
+    fn check_sum(
+        &self,
+        top: &Reader<'_>,
+        removed: usize,
+        inserted: usize,
+    ) -> Result<(), ChangesJsonError> {
+        let (before, after) = (self.before.len(), self.after);
+        if before - removed + inserted == after {
+            return Ok(());
+        }
+        let problem = ChangesJsonProblem::WrongSum {
+            before,
+            removed,
+            inserted,
+            after,
+        };
+        Err(top.at("after").refused(problem))
+    }
+
+    /// Checks that no inserted key is there twice.
+    fn check_keys(
+        &self,
+        top: &Reader<'_>,
+        removed: &[usize],
+        inserted: &[Placed],
+    ) -> Result<(), ChangesJsonError> {
+        let mut gone = removed.iter().peekable();
+        let stays = |at: &usize| gone.next_if_eq(&at).is_none();
+        let kept = (0..self.before.len()).filter(stays);
+        let mut keys: HashSet<&RecordKey> = kept.map(|at| self.before[at].key()).collect();
+        let entries = top.at("inserted");
+        for (index, (_, record)) in inserted.iter().enumerate() {
+            if !keys.insert(record.key()) {
+                let key = record.key().clone();
+                let problem = ChangesJsonProblem::DuplicateKey { key };
+                return Err(entries.entry(index).at("key").refused(problem));
+            }
+        }
+        Ok(())
+    }
+
+    /// Where each row of A comes from; the sum was checked.
+    fn origins(&self, inserted: &[Placed], moved: &[(usize, usize)]) -> Vec<Origin> {
+        let mut origins = vec![Origin::Open; self.after];
+        for (at, _) in inserted {
+            origins[*at] = Origin::New;
+        }
+        for (from, to) in moved {
+            origins[*to] = Origin::Kept(*from);
+        }
+        let mut still = (0..self.before.len()).filter(|at| !self.leaving.contains(at));
+        for origin in origins.iter_mut().filter(|origin| **origin == Origin::Open) {
+            *origin = still.next().map_or(Origin::New, Origin::Kept);
+        }
+        origins
+    }
+
+    fn alignment(
+        &self,
+        removed: &[usize],
+        inserted: Vec<Placed>,
+        origins: &[Origin],
+        updated: Vec<Placed>,
+    ) -> Alignment<Record> {
+        let mut alignment = Alignment::empty(self.before.len(), self.after);
+        alignment.removed.extend(removed.iter().map(|at| RowRun {
+            at: *at,
+            rows: Rows::one(Arc::clone(&self.before[*at])),
+        }));
+        let mut inserted = inserted.into_iter();
+        let mut updated = updated.into_iter().peekable();
+        for (to, origin) in origins.iter().enumerate() {
+            match (origin, updated.next_if(|row| row.0 == to)) {
+                (Origin::Kept(from), Some((_, after))) => {
+                    alignment.segments.push(Segment::Changed {
+                        from: *from,
+                        before: Arc::clone(&self.before[*from]),
+                        after,
+                    });
+                }
+                (Origin::Kept(from), None) => alignment.push_kept(*from, 1),
+                _ => {
+                    if let Some((_, record)) = inserted.next() {
+                        alignment.push_new(Rows::one(record));
+                    }
+                }
+            }
+        }
+        alignment
+    }
+}
