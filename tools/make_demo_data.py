@@ -1,7 +1,9 @@
 #!/usr/bin/env python3
 """Writes demo/pieces.json and demo/pieces-later.json: a made-up pottery studio's kiln queue, and the
-same queue some hours later. Seeded, so that it always writes the same files."""
+same queue some hours later; demo/pieces.csv, the same queue as a table; and demo/evening.ndjson, an edit
+script of what happens in between. Seeded, so that it always writes the same files."""
 
+import csv
 import json
 import pathlib
 import random
@@ -97,11 +99,103 @@ def write(name, pieces):
     (DEMO / name).write_text(f"[\n{lines}\n]\n", encoding="utf-8")
 
 
+def cell(value):
+    if isinstance(value, bool):
+        return str(value).lower()
+    return "" if value is None else value
+
+
+def write_csv(name, pieces):
+    with (DEMO / name).open("w", encoding="utf-8", newline="") as file:
+        table = csv.writer(file, lineterminator="\r\n")
+        table.writerow([name for name in pieces[0] if name != "fee"] + ["fee.amount", "fee.currency"])
+        for row in pieces:
+            values = [value for name, value in row.items() if name != "fee"] + list(row["fee"].values())
+            table.writerow(map(cell, values))
+
+
+def evening(pieces):
+    """Edits of one evening, most of them on the pieces of shelf A1."""
+    rng = random.Random(20260303)
+    on_a1 = [row["id"] for row in pieces if row["shelf"] == "A1"]
+    others = [row["id"] for row in pieces if row["shelf"] != "A1"]
+    rng.shuffle(on_a1)
+    key = iter(on_a1).__next__
+    new = iter(range(700, 720)).__next__
+
+    def arrival(title, **more):
+        made = piece(rng, new(), START + timedelta(hours=11))
+        return {**made, "title": title, "shelf": "A1", "fired": False, "note": None, **more}
+
+    def edit(key, **merge):
+        return {"op": "edit", "key": key, "merge": merge}
+
+    def move(place, *keys):
+        return {"op": "move", "keys": list(keys), "place": place}
+
+    removed = [key(), key(), key()]
+    fired = [key() for _ in range(4)]
+    wrong = key()
+    return [
+        {"op": "query", "filter": "shelf = 'A1'"},
+        {"op": "add", "item": arrival("Tall fluted vase"), "place": "start"},
+        {"op": "add", "item": arrival("Nested bowls"), "place": "end"},
+        {"op": "add", "item": arrival("Crème egg cup"), "place": {"after": key()}},
+        edit(fired[0], fired=True),
+        edit(fired[1], fired=True, note="second firing"),
+        edit(key(), title="Speckled moon jar, unglazed", glaze=None),
+        edit(key(), fee={"amount": "12.50"}),
+        move({"gap": 40}, pieces[3]["id"]),
+        move({"row": 0}, key()),
+        move({"before": key()}, key()),
+        move({"after": on_a1[-1]}, key(), key()),
+        {"op": "move", "keys": [on_a1[-2]], "place": "start", "list": 1},
+        {"op": "move", "keys": [on_a1[-3]], "place": "end", "list": 1},
+        {"op": "remove", "keys": [wrong]},
+        {"op": "undo"},
+        {"op": "remove", "keys": removed},
+        edit(others[5], shelf="A1"),
+        edit(others[9], shelf="A1", height_mm=140),
+        edit(key(), shelf="B2"),
+        {"op": "batch", "ops": [edit(fired[2], fired=True), edit(fired[3], fired=True),
+                                move("end", fired[2], fired[3])]},
+        {"op": "query", "filter": "shelf = 'A1' AND fired = FALSE"},
+        edit(key(), fired=True),
+        {"op": "undo"},
+        {"op": "redo"},
+        {"op": "query", "sort": "-height_mm,title"},
+        edit(key(), height_mm=355),
+        {"op": "add", "item": arrival("Raku sake bottle", height_mm=210)},
+        {"op": "query", "search": "bowl"},
+        {"op": "query", "search": "bow"},
+        {"op": "query", "search": None, "sort": None},
+        {"op": "query", "group": "due:week"},
+        edit(key(), due="2026-03-30"),
+        {"op": "query", "group": None, "filter": "shelf = 'A1'"},
+        {"op": "batch", "ops": [{"op": "add", "item": arrival("Test tile"), "place": {"row": 2}},
+                                {"op": "add", "item": arrival("Second test tile"), "place": {"row": 3}},
+                                {"op": "remove", "keys": [others[20], others[21]]}]},
+        {"op": "undo"},
+        move("end", key()),
+        {"op": "remove", "keys": [key(), key()]},
+        {"op": "reload", "file": "pieces-later.json"},
+        {"op": "query", "take": 12},
+        {"op": "add", "item": arrival("Late plate"), "place": "start"},
+    ]
+
+
+def write_lines(name, lines):
+    text = "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines)
+    (DEMO / name).write_text(text, encoding="utf-8")
+
+
 def main():
     rng = random.Random(20260302)
     pieces = queue(rng)
     write("pieces.json", pieces)
     write("pieces-later.json", some_hours_later(rng, pieces))
+    write_csv("pieces.csv", pieces)
+    write_lines("evening.ndjson", evening(pieces))
 
 
 if __name__ == "__main__":

@@ -1,41 +1,77 @@
 //! What can go wrong in a command, as one line each.
 
+use crate::script::ScriptError;
+use std::io;
 use usual_tide::record::{FieldNameError, ParseError, Record, RecordError, RecordKey, SetError};
 use usual_tide::{
     ApplyError, CommitError, EditError, FeedError, FilterTextError, GroupTextError, InputError,
     LocaleError, ProposalError, SortTextError, UndoError, UnknownList,
 };
+use usual_tide_sources::files::ReadError;
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum CommandError {
     #[error("{file}: {why}")]
-    Read {
-        file: String,
-        #[source]
-        why: std::io::Error,
-    },
-    #[error("{file}: not UTF-8 text: the byte at offset {offset} (line {line}) is not valid")]
-    NotText {
-        file: String,
-        offset: usize,
-        line: usize,
-    },
-    #[error("{file}: {why}")]
-    Parse {
-        file: String,
-        #[source]
-        why: ParseError,
-    },
-    #[error("{file}: {why}")]
     Items {
+        file: String,
+        #[source]
+        why: ReadError,
+    },
+    #[error("{file}: {why}")]
+    NotAList {
         file: String,
         #[source]
         why: EditError<RecordKey>,
     },
-    #[error("both files are standard input: name at least one of them")]
+    #[error("more than one file is standard input: it can be read once")]
     InputTwice,
+    #[error("{file}: {why}")]
+    Changes { file: String, why: String },
+    #[error("{file}, line {line}: {why}")]
+    Script {
+        file: String,
+        line: usize,
+        #[source]
+        why: Box<ScriptError>,
+    },
+    #[error("--also: {0}")]
+    Also(#[source] Box<ScriptError>),
+    #[error("{file}, line {line}: list {list} went out of step: {what}")]
+    Differs {
+        file: String,
+        line: usize,
+        list: usize,
+        what: String,
+    },
+    #[error("{file}, line {line}: {what}")]
+    Trace {
+        file: String,
+        line: usize,
+        what: String,
+    },
+    #[error("{file}: cannot be written, and is as it was: {why}")]
+    Save {
+        file: String,
+        #[source]
+        why: io::Error,
+    },
     #[error("--key: {0}")]
     Key(#[source] FieldNameError),
+    #[error("--columns: {why}")]
+    Columns {
+        #[source]
+        why: FieldNameError,
+    },
+    #[error(
+        "--totals: {part:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` behind it"
+    )]
+    Totals { part: String },
+    #[error("{option}: there is no field {name:?}; the fields are {names}")]
+    NoField {
+        option: &'static str,
+        name: String,
+        names: String,
+    },
     #[error("--sort: {0}")]
     Sort(#[from] SortTextError),
     #[error("--group: {0}")]
@@ -44,14 +80,22 @@ pub(crate) enum CommandError {
     Locale(#[from] LocaleError),
     #[error("--filter: {0}")]
     Filter(#[from] FilterTextError),
+    #[error("there is nothing to measure: {why}")]
+    Measure { why: String },
+    #[error("{file}: cannot be drawn: {why}")]
+    Plot { file: String, why: String },
+    #[error("there is no command {name:?}; the commands are {names}")]
+    NoCommand { name: String, names: String },
     #[error("cannot write the output: {0}")]
-    Write(#[source] std::io::Error),
+    Write(#[source] io::Error),
     #[error("the demo's queue cannot be edited: {0}")]
     Edit(#[from] EditError<RecordKey>),
     #[error("the demo's piece is no item: {0}")]
     Piece(#[from] RecordError),
     #[error("the demo's piece cannot be edited: {0}")]
     Set(#[from] SetError),
+    #[error("the demo's pieces cannot be read: {0}")]
+    Pieces(#[from] ParseError),
     #[error("the demo's draft cannot be typed into: {0}")]
     Input(#[from] InputError),
     #[error("the demo's draft cannot be committed: {0}")]
@@ -68,4 +112,17 @@ pub(crate) enum CommandError {
     Apply(#[from] ApplyError<RecordKey>),
     #[error("the view shows other rows than the list")]
     OutOfStep,
+}
+
+impl CommandError {
+    /// A file whose items make no list.
+    pub(crate) fn not_a_list(file: &str) -> impl FnOnce(EditError<RecordKey>) -> Self {
+        let file = crate::input::shown(file);
+        move |why| Self::NotAList { file, why }
+    }
+
+    /// Whether whoever read the output has gone away, which is no failure.
+    pub(crate) fn is_reader_gone(&self) -> bool {
+        matches!(self, Self::Write(error) if error.kind() == io::ErrorKind::BrokenPipe)
+    }
 }

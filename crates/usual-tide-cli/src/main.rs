@@ -1,35 +1,47 @@
-//! The `usual-tide` command: explore data, and see what a change set would be.
+//! The `usual-tide` command: explore data, see what a change set would be, and find out why a view went out of
+//! step.
 
 mod args;
-mod cells;
 mod commands;
 mod demo;
 mod error;
 mod input;
+mod measure;
 mod output;
-mod words;
+mod script;
+mod trace;
 
 use args::{Arguments, Command};
 use clap::Parser;
 use error::CommandError;
+use output::Output;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let outcome = run(Arguments::parse()).and_then(|text| output::write(&text));
-    match outcome {
-        Ok(()) => ExitCode::SUCCESS,
-        Err(error) => {
+    let command = Arguments::parse().command;
+    let mut out = Output::standard();
+    let done = run(command, &mut out);
+    // What was told before something failed is told all the same.
+    match done.and(out.finish()) {
+        Err(error) if !error.is_reader_gone() => {
+            let _ = out.finish();
             output::complain(&error);
             ExitCode::FAILURE
         }
+        _ => ExitCode::SUCCESS,
     }
 }
 
-/// Runs a command; gives its whole output, so that nothing is printed when it fails.
-fn run(arguments: Arguments) -> Result<String, CommandError> {
-    match arguments.command {
-        Command::Demo => demo::run(),
-        Command::Show(show) => commands::show::run(&show),
-        Command::Compare(compare) => commands::compare::run(&compare),
+fn run(command: Command, out: &mut Output) -> Result<(), CommandError> {
+    match command {
+        Command::Demo => demo::run(out),
+        Command::Show(show) => commands::show::run(&show, out),
+        Command::Compare(compare) => commands::compare::run(&compare, out),
+        Command::Apply(apply) => commands::apply::run(&apply, out),
+        Command::Replay(replay) => commands::replay::run(&replay, out),
+        Command::Verify(verify) => commands::verify::run(&verify, out),
+        Command::Measure(measure) => measure::run(&measure, out),
+        Command::Completions { shell } => commands::pages::completions(shell, out),
+        Command::Manual { command } => commands::pages::manual(command.as_deref(), out),
     }
 }

@@ -1,42 +1,44 @@
 //! `usual-tide compare`: two files as a change set.
 
-use crate::args::{Compare, Format};
+use crate::args::{ChangesFormat, Compare};
 use crate::error::CommandError;
-use crate::{input, output, words};
+use crate::input;
+use crate::output::words::Told;
+use crate::output::{Output, columns};
 use usual_tide::{ChangeSet, Store};
 
-pub(crate) fn run(compare: &Compare) -> Result<String, CommandError> {
-    if compare.old == "-" && compare.new == "-" {
-        return Err(CommandError::InputTwice);
-    }
-    let old = input::read(&compare.old, &compare.query.key)?;
-    let new = input::read(&compare.new, &compare.query.key)?;
-    let query = input::query(&compare.query, &[&old, &new])?;
-    let bad_items = |file: &str| {
-        let file = input::shown(file);
-        move |why| CommandError::Items { file, why }
-    };
-    let mut store = Store::load(old).map_err(bad_items(&compare.old))?;
+pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandError> {
+    input::standard_input_once(&[&compare.old, &compare.new])?;
+    let key = input::key(&compare.key.key)?;
+    let old = input::read(&compare.old, &key)?;
+    let new = input::read(&compare.new, &key)?;
+    let query = input::query(&compare.query, old.iter().chain(&new))?;
+    let mut store = Store::load(old).map_err(CommandError::not_a_list(&compare.old))?;
     let list = store.bind(query);
     let feed = store.feed(list)?;
-    store.reload(new).map_err(bad_items(&compare.new))?;
+    store
+        .reload(new)
+        .map_err(CommandError::not_a_list(&compare.new))?;
 
     let rows = store.list(list)?;
     let changes = feed.read(&store)?;
     let changes = changes.unwrap_or_else(|| ChangeSet::unchanged(rows.len()));
     let after = |position| rows.get(position).map(|record| &**record);
     match compare.format {
-        Format::Json => super::pretty(&changes.to_json(after)),
-        Format::Text => {
-            let mut lines = words::lines(&changes, after, output::columns());
-            lines.extend(
-                changes
-                    .sections()
-                    .into_iter()
-                    .flat_map(words::section_lines),
-            );
-            lines.push(words::summary(&changes));
-            Ok(lines.join("\n") + "\n")
+        ChangesFormat::Text => {
+            let told = Told::new(&changes, &rows, columns());
+            out.text(&told.lines().join("\n"))?;
+            out.text(&format!("\n{}\n", told.summary()))
+        }
+        ChangesFormat::Json => out.json(&changes.to_json(after)),
+        ChangesFormat::JsonPatch => out.json(&changes.to_json_patch(after)),
+        ChangesFormat::Steps => {
+            let steps = match compare.without_moves {
+                true => changes.steps_without_moves(),
+                false => changes.steps(),
+            };
+            let mut steps = changes.steps_to_json(&steps, after).into_iter();
+            steps.try_for_each(|step| out.json_line(&step))
         }
     }
 }

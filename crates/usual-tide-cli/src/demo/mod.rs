@@ -4,7 +4,7 @@ mod acts;
 mod screen;
 
 use crate::error::CommandError;
-use crate::output;
+use crate::output::{self, Output};
 use screen::Screen;
 use usual_tide::record::{FieldName, Record, parse};
 use usual_tide::{Draft, Feed, ListId, ProposalId, Query, Replica, Store};
@@ -12,13 +12,13 @@ use usual_tide::{Draft, Feed, ListId, ProposalId, Query, Replica, Store};
 /// The data that the tour starts from.
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
 
-pub(crate) fn run() -> Result<String, CommandError> {
+pub(crate) fn run(out: &mut Output) -> Result<(), CommandError> {
     let mut tour = Tour::new(output::columns().clamp(60, 100))?;
     tour.screen.opening(tour.stage.store.len());
     for act in acts::ALL {
         tour.play(act)?;
     }
-    tour.close()
+    out.text(&tour.close()?)
 }
 
 /// One act of the tour.
@@ -53,10 +53,7 @@ struct Tour {
 impl Tour {
     fn new(columns: usize) -> Result<Self, CommandError> {
         let key = FieldName::parse("id").map_err(CommandError::Key)?;
-        let pieces = parse(PIECES, &key).map_err(|why| CommandError::Parse {
-            file: "demo/pieces.json".to_owned(),
-            why,
-        })?;
+        let pieces = parse(PIECES, &key)?;
         let mut store = Store::load(pieces)?;
         let list = store.bind(Query::new().numbered());
         let feed = store.feed(list)?;

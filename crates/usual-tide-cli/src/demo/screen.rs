@@ -1,8 +1,9 @@
 //! What the tour prints.
 
 use super::Act;
-use crate::cells::{fitted, plain};
-use crate::words::{self, ARRIVED, CHANGED, LEFT, MOVED, VERB};
+use crate::output::cells::{fitted, plain};
+use crate::output::counted;
+use crate::output::words::{ARRIVED, CHANGED, LEFT, MOVED, Told, VERB};
 use anstyle::Style;
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -60,12 +61,13 @@ impl Screen {
     pub(super) fn changes(&mut self, changes: &ChangeSet<Record>, view: &Replica<Record>) {
         self.line("");
         let after = |position| view.get(position).map(|row| &**row);
-        let told = words::lines(changes, after, self.columns - 3);
-        for line in told.iter().take(TOLD) {
+        let told = Told::of_rows(changes, after, self.columns - 3);
+        let lines = told.lines();
+        for line in lines.iter().take(TOLD) {
             self.line(&format!("   {line}"));
         }
-        if told.len() > TOLD {
-            self.line(&format!("   … and {} more", told.len() - TOLD));
+        if lines.len() > TOLD {
+            self.line(&format!("   … and {} more", lines.len() - TOLD));
         }
         let renumbered: usize = changes
             .renumbered()
@@ -73,7 +75,7 @@ impl Screen {
             .iter()
             .map(|r| r.len())
             .sum();
-        self.line(&format!("   {BOLD}{}{BOLD:#}", words::summary(changes)));
+        self.line(&format!("   {BOLD}{}{BOLD:#}", told.summary()));
         if renumbered > 0 {
             let rows = counted(
                 renumbered,
@@ -175,10 +177,6 @@ impl Screen {
         }
         self.line(&line);
     }
-}
-
-fn counted(count: usize, one: &str, many: &str) -> String {
-    format!("{count} {}", if count == 1 { one } else { many })
 }
 
 /// What happened to a row that is drawn.

@@ -1,7 +1,8 @@
 //! Text in columns of a fixed width.
 
 use serde_json::Value;
-use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+use unicode_segmentation::UnicodeSegmentation;
+use unicode_width::UnicodeWidthStr;
 
 /// A value as a person reads it, on one line.
 pub(crate) fn plain(value: &Value) -> String {
@@ -12,10 +13,7 @@ pub(crate) fn plain(value: &Value) -> String {
         Value::Array(elements) => elements.iter().map(plain).collect::<Vec<_>>().join(", "),
         other => other.to_string(),
     };
-    // Line breaks and other control characters would break the table.
-    text.chars()
-        .map(|letter| if letter.is_control() { ' ' } else { letter })
-        .collect()
+    one_line(&text)
 }
 
 /// A value for a sentence: text in quotes.
@@ -35,7 +33,7 @@ pub(crate) fn width(text: &str) -> usize {
 /// The text in exactly so many columns, cut with an ellipsis or filled with blanks.
 pub(crate) fn fitted(text: &str, columns: usize, to_the_right: bool) -> String {
     let mut cell = cut(text, columns);
-    let blanks = " ".repeat(columns - width(&cell));
+    let blanks = " ".repeat(columns.saturating_sub(width(&cell)));
     if to_the_right {
         cell.insert_str(0, &blanks);
     } else {
@@ -44,22 +42,27 @@ pub(crate) fn fitted(text: &str, columns: usize, to_the_right: bool) -> String {
     cell
 }
 
-/// The text in at most so many columns.
+/// The text in at most so many columns; a letter and its marks stay together.
 pub(crate) fn cut(text: &str, columns: usize) -> String {
     if width(text) <= columns {
         return text.to_owned();
     }
     let mut cell = String::new();
-    let mut used = 0;
-    for letter in text.chars() {
-        used += letter.width().unwrap_or(0);
-        if used > columns.saturating_sub(1) {
+    for letter in text.graphemes(true) {
+        if width(&cell) + width(letter) > columns.saturating_sub(1) {
             break;
         }
-        cell.push(letter);
+        cell.push_str(letter);
     }
     if columns > 0 {
         cell.push('…');
     }
     cell
+}
+
+/// Text on one line: line breaks and other control characters would break a table.
+pub(crate) fn one_line(text: &str) -> String {
+    text.chars()
+        .map(|letter| if letter.is_control() { ' ' } else { letter })
+        .collect()
 }

@@ -1,0 +1,266 @@
+//! The command line.
+
+mod query;
+
+pub(crate) use query::{KeyOption, QueryOptions};
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::Shell;
+use std::path::PathBuf;
+
+/// Keeps bound lists in step with their data: see, compare, replay and check what a change set does.
+///
+/// Files hold a JSON array of objects, NDJSON or CSV; `-` is standard input. The exit status is 0 when all is done, 1
+/// when the data or a check says no, 2 when the options are not right.
+#[derive(Parser, Debug)]
+#[command(name = "usual-tide", version, about, max_term_width = 100)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum Command {
+    /// A tour: an evening at a pottery studio's kiln queue, one change set after another.
+    Demo,
+    /// The rows of a file in the order of a query.
+    #[command(after_help = "\
+Examples:
+  usual-tide show demo/pieces.json --sort -height_mm,title --take 20
+  usual-tide show demo/pieces.csv --search \"cafe plate\" --columns id,title,fee.amount
+  usual-tide show demo/pieces.json --group due:week --totals height_mm:sum --sort title --locale sv
+  usual-tide show demo/pieces.json --filter \"fired = FALSE AND CASEI(title) LIKE '%bowl'\" --format csv")]
+    Show(Show),
+    /// What turns the rows of one file into the rows of another.
+    ///
+    /// Rows are told apart by their key. The change set has the fewest moved rows that there can be.
+    #[command(after_help = "\
+Examples:
+  usual-tide compare demo/pieces.json demo/pieces-later.json
+  usual-tide compare demo/pieces.json demo/pieces-later.json --filter \"fired = FALSE\" --sort due
+  usual-tide compare demo/pieces.json demo/pieces-later.json --format json-patch")]
+    Compare(Compare),
+    /// The rows of a file with a change set put into effect.
+    ///
+    /// The changes are a change set in JSON, as `compare --format json` writes it, or a JSON Patch (RFC 6902) of the
+    /// array of rows. They are refused as a whole when they do not fit.
+    #[command(after_help = "\
+Examples:
+  usual-tide compare demo/pieces.json demo/pieces-later.json --format json | usual-tide apply demo/pieces.json -
+  usual-tide apply demo/pieces.json demo/changes.json --format ndjson")]
+    Apply(Apply),
+    /// Runs an edit script on a file, and tells the change set of each step.
+    ///
+    /// The script is NDJSON, one edit a line: `add`, `edit`, `remove`, `move`, `query`, `reload`, `batch`, `undo`, `redo`.
+    #[command(after_help = "\
+Examples:
+  usual-tide replay demo/pieces.json demo/evening.ndjson
+  usual-tide replay demo/pieces.json demo/evening.ndjson --filter \"fired = FALSE\" --sort due --check
+  usual-tide replay demo/pieces.json demo/evening.ndjson --also '{\"group\": \"shelf\"}' --check --format json")]
+    Replay(Replay),
+    /// Checks a trace that an app recorded: does its view show what the change sets say?
+    ///
+    /// A trace is NDJSON, in the order in which the app saw things: lines with `rows`, the keys that the view shows,
+    /// and lines with `changes`, a change set. Where the two part, the likely cause is told.
+    #[command(after_help = "\
+Examples:
+  usual-tide verify demo/trace-good.ndjson
+  usual-tide verify demo/trace-target-before-lift.ndjson")]
+    Verify(Verify),
+    /// Measures the work of a list on your own data, or on made-up data, against simple floors.
+    #[command(after_help = "\
+Examples:
+  usual-tide measure demo/pieces.json
+  usual-tide measure --rows 20000 --format json
+  usual-tide measure --rows 10000 --plot cost.svg")]
+    Measure(Measure),
+    /// Completions for a shell, to be read by it.
+    #[command(after_help = "\
+Examples:
+  usual-tide completions bash
+  usual-tide completions zsh")]
+    Completions {
+        /// The shell.
+        shell: Shell,
+    },
+    /// The manual page, in roff.
+    #[command(after_help = "\
+Examples:
+  usual-tide manual
+  usual-tide manual show")]
+    Manual {
+        /// A command with a page of its own; all of it without.
+        command: Option<String>,
+    },
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Show {
+    /// A JSON array of objects, NDJSON or CSV; `-` for standard input.
+    pub(crate) file: String,
+    #[command(flatten)]
+    pub(crate) key: KeyOption,
+    #[command(flatten)]
+    pub(crate) query: QueryOptions,
+    /// The fields to show, with commas between, in this order.
+    #[arg(long, value_name = "FIELDS")]
+    pub(crate) columns: Option<String>,
+    /// How to write the rows.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: RowFormat,
+}
+
+/// How rows are written.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug, ValueEnum)]
+pub(crate) enum RowFormat {
+    /// For people.
+    #[default]
+    Table,
+    /// A JSON array; grouped rows by section.
+    Json,
+    /// A JSON object a line.
+    Ndjson,
+    /// Comma-separated values.
+    Csv,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Compare {
+    /// The rows before: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    pub(crate) old: String,
+    /// The rows after.
+    pub(crate) new: String,
+    #[command(flatten)]
+    pub(crate) key: KeyOption,
+    #[command(flatten)]
+    pub(crate) query: QueryOptions,
+    /// How to write the change set.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: ChangesFormat,
+    /// Write each move as a removal and an insertion, for a view that knows no moves.
+    #[arg(long)]
+    pub(crate) without_moves: bool,
+}
+
+/// How a change set is written.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug, ValueEnum)]
+pub(crate) enum ChangesFormat {
+    /// For people.
+    #[default]
+    Text,
+    /// The change set as a whole.
+    Json,
+    /// One step a line, in JSON; each holds at the moment when it is applied.
+    Steps,
+    /// JSON Patch (RFC 6902) of the array of rows.
+    JsonPatch,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Apply {
+    /// The rows before: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    pub(crate) file: String,
+    /// A change set in JSON, or a JSON Patch.
+    pub(crate) changes: String,
+    #[command(flatten)]
+    pub(crate) key: KeyOption,
+    /// The file to write, which is replaced as a whole; its name tells the format.
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// How to write the rows.
+    #[arg(long, value_enum)]
+    pub(crate) format: Option<FileFormatName>,
+}
+
+/// How a file is written.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, ValueEnum)]
+pub(crate) enum FileFormatName {
+    /// A JSON array.
+    Json,
+    /// A JSON object a line.
+    Ndjson,
+    /// Comma-separated values.
+    Csv,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Replay {
+    /// The items to begin with: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    pub(crate) file: String,
+    /// The edit script, in NDJSON.
+    pub(crate) script: String,
+    #[command(flatten)]
+    pub(crate) key: KeyOption,
+    #[command(flatten)]
+    pub(crate) query: QueryOptions,
+    /// Another list over the same items, as a query in JSON with any of `filter`, `search`, `sort`, `group`, `skip`,
+    /// `take`; can be given again.
+    #[arg(long, value_name = "JSON")]
+    pub(crate) also: Vec<String>,
+    /// Keep a copy of each list by change sets alone, compare it with the list after each step, and the list with one
+    /// bound anew; stop at the first difference.
+    #[arg(long)]
+    pub(crate) check: bool,
+    /// Tell of edits that are refused, and go on.
+    #[arg(long)]
+    pub(crate) keep_going: bool,
+    /// Write what a view of the first list sees, as a trace for `verify`.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) trace: Option<PathBuf>,
+    /// How to write the steps.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: StepFormat,
+}
+
+/// How a report is written.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug, ValueEnum)]
+pub(crate) enum StepFormat {
+    /// For people.
+    #[default]
+    Text,
+    /// For programs; one object a line where there are several.
+    Json,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Verify {
+    /// The trace, in NDJSON; `-` for standard input.
+    pub(crate) trace: String,
+    /// How to write the report.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: StepFormat,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct Measure {
+    /// The items: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    #[arg(conflicts_with = "rows")]
+    pub(crate) file: Option<String>,
+    #[command(flatten)]
+    pub(crate) key: KeyOption,
+    /// Make up so many pieces of a kiln queue instead.
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(10..=10_000_000))]
+    pub(crate) rows: Option<u32>,
+    /// The field to sort by and to search in; the first that holds text, unless it is the key, without.
+    #[arg(long, value_name = "FIELD")]
+    pub(crate) field: Option<String>,
+    /// How often each work is timed; the medians are told.
+    #[arg(long, value_name = "N", default_value_t = 5, value_parser = clap::value_parser!(u32).range(1..=1000))]
+    pub(crate) rounds: u32,
+    /// How to write the figures.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: MeasureFormat,
+    /// Draw cost against size, each work beside its floor, into a .png or .svg file.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) plot: Option<PathBuf>,
+}
+
+/// How figures are written.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug, ValueEnum)]
+pub(crate) enum MeasureFormat {
+    /// For people.
+    #[default]
+    Table,
+    /// For programs.
+    Json,
+}

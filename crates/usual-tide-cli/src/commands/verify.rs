@@ -1,0 +1,127 @@
+//! `usual-tide verify`: a trace that an app recorded.
+
+use crate::args::{StepFormat, Verify};
+use crate::error::CommandError;
+use crate::input;
+use crate::output::cells::fitted;
+use crate::output::{Output, counted};
+use crate::trace::{Ended, Parting, follow};
+use anstyle::{AnsiColor, Style};
+use serde_json::{Value, json};
+use usual_tide::record::RecordKey;
+
+/// Rows told before and behind the first that differs.
+const AROUND: usize = 3;
+
+const BOLD: Style = Style::new().bold();
+const WRONG: Style = AnsiColor::Red.on_default().bold();
+
+pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<(), CommandError> {
+    let file = input::shown(&verify.trace);
+    let followed = follow(&input::text(&verify.trace)?);
+    let followed = followed.map_err(|(line, what)| CommandError::Trace {
+        file: file.clone(),
+        line,
+        what,
+    })?;
+    match followed {
+        Ok(ended) => match verify.format {
+            StepFormat::Text => out.text(&in_step(&ended)),
+            StepFormat::Json => out.json(&json!({
+                "in_step": true,
+                "changes": ended.changes,
+                "compared": ended.compared,
+                "rows": ended.rows,
+            })),
+        },
+        Err(parting) => {
+            match verify.format {
+                StepFormat::Text => out.text(&report(&parting))?,
+                StepFormat::Json => out.json(&as_json(&parting))?,
+            }
+            Err(CommandError::Trace {
+                file,
+                line: parting.line,
+                what: parting.what,
+            })
+        }
+    }
+}
+
+fn in_step(ended: &Ended) -> String {
+    format!(
+        "in step: {}, the view's rows compared {}, {} at the end\n",
+        counted(ended.changes, "change set", "change sets"),
+        counted(ended.compared, "time", "times"),
+        counted(ended.rows, "row", "rows"),
+    )
+}
+
+fn report(parting: &Parting) -> String {
+    let mut lines = vec![format!(
+        "{BOLD}line {}: {}{BOLD:#}",
+        parting.line, parting.what
+    )];
+    if let Some((line, told)) = &parting.told {
+        lines.push(format!("line {line} says: {}", told.summary()));
+    }
+    lines.extend(rows(parting));
+    lines.push(String::new());
+    lines.push(format!(
+        "{BOLD}likely cause:{BOLD:#} {}",
+        parting.cause.told()
+    ));
+    lines.push(format!(
+        "{BOLD}what helps:{BOLD:#} {}",
+        parting.cause.remedy()
+    ));
+    lines.join("\n") + "\n"
+}
+
+/// The rows around the first that differs, side by side.
+fn rows(parting: &Parting) -> Vec<String> {
+    let Some(shown) = &parting.shown else {
+        return Vec::new();
+    };
+    let expected = &parting.expected;
+    let same = shown
+        .iter()
+        .zip(expected)
+        .take_while(|(a, b)| a == b)
+        .count();
+    let end = (same + AROUND + 1).min(shown.len().max(expected.len()));
+    let key =
+        |rows: &[RecordKey], at: usize| rows.get(at).map(ToString::to_string).unwrap_or_default();
+    let widest = (0..end).map(|at| key(shown, at).chars().count()).max();
+    let width = widest.unwrap_or(0).max("shown".len());
+    let mut lines = vec![
+        String::new(),
+        format!("  number  {}  should be", fitted("shown", width, false)),
+    ];
+    for at in same.saturating_sub(AROUND)..end {
+        let (one, two) = (key(shown, at), key(expected, at));
+        let style = if one == two { Style::new() } else { WRONG };
+        let one = fitted(&one, width, false);
+        lines.push(
+            format!("  {:>6}  {style}{one}  {two}{style:#}", at + 1)
+                .trim_end()
+                .to_owned(),
+        );
+    }
+    lines
+}
+
+fn as_json(parting: &Parting) -> Value {
+    let keys = |rows: &[RecordKey]| rows.iter().map(RecordKey::to_value).collect::<Value>();
+    json!({
+        "in_step": false,
+        "line": parting.line,
+        "what": parting.what,
+        "changes_line": parting.told.as_ref().map(|told| told.0),
+        "shown": parting.shown.as_deref().map(keys),
+        "expected": keys(&parting.expected),
+        "cause": parting.cause.name(),
+        "cause_told": parting.cause.told(),
+        "remedy": parting.cause.remedy(),
+    })
+}

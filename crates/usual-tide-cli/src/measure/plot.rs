@@ -1,0 +1,192 @@
+//! Cost against size, the floor beside it.
+
+use super::Measured;
+use super::report::seconds;
+use crate::error::CommandError;
+use plotters::prelude::*;
+use plotters::style::text_anchor::{HPos, Pos, VPos};
+use std::path::Path;
+
+const SIZE: (u32, u32) = (1280, 800);
+/// Panels side by side, and one under the other.
+const PANELS: (usize, usize) = (2, 4);
+const FONT: &str = "sans-serif";
+
+const PAPER: RGBColor = RGBColor(0xfb, 0xfa, 0xf6);
+const INK: RGBColor = RGBColor(0x22, 0x22, 0x22);
+const WORK: RGBColor = RGBColor(0x1f, 0x5f, 0xa8);
+const FLOOR: RGBColor = RGBColor(0x8a, 0x85, 0x78);
+const GRID: RGBColor = RGBColor(0xe4, 0xe0, 0xd6);
+
+/// How a drawing is written.
+#[derive(Clone, Copy)]
+pub(super) enum Target {
+    Png,
+    Svg,
+}
+
+impl Target {
+    /// What a file's name asks for.
+    pub(super) fn of(path: &Path) -> Result<Self, CommandError> {
+        let extension = path.extension().and_then(|extension| extension.to_str());
+        match extension.map(str::to_ascii_lowercase).as_deref() {
+            Some("png") => Ok(Self::Png),
+            Some("svg") => Ok(Self::Svg),
+            _ => Err(failed(path, "its name ends neither in .png nor in .svg")),
+        }
+    }
+}
+
+fn failed(path: &Path, why: impl ToString) -> CommandError {
+    CommandError::Plot {
+        file: path.display().to_string(),
+        why: why.to_string(),
+    }
+}
+
+pub(super) fn draw(target: Target, path: &Path, measured: &[Measured]) -> Result<(), CommandError> {
+    plotters::style::register_font(FONT, FontStyle::Normal, dejavu::sans::regular())
+        .map_err(|_| failed(path, "the font cannot be read"))?;
+    match target {
+        Target::Png => draw_on(BitMapBackend::new(path, SIZE), measured),
+        Target::Svg => draw_on(SVGBackend::new(path, SIZE), measured),
+    }
+    .map_err(|why| failed(path, why))
+}
+
+fn draw_on<B: DrawingBackend>(backend: B, measured: &[Measured]) -> Result<(), String> {
+    let area = backend.into_drawing_area();
+    area.fill(&PAPER).map_err(told)?;
+    let sheet = area
+        .titled(
+            "Cost against rows: a list's work, and the floor beside it",
+            style(22),
+        )
+        .map_err(told)?;
+    let panels = sheet.margin(6, 6, 6, 6).split_evenly(PANELS);
+    let works = measured.first().map_or(0, |size| size.figures.len());
+    for (index, panel) in panels.iter().enumerate().take(works) {
+        draw_panel(panel, index, measured)?;
+    }
+    if let Some(panel) = panels.get(works) {
+        draw_key(panel)?;
+    }
+    area.present().map_err(told)
+}
+
+fn style(size: u32) -> TextStyle<'static> {
+    TextStyle::from((FONT, size).into_font()).color(&INK)
+}
+
+/// The backends' errors have a type each.
+fn told(why: impl ToString) -> String {
+    why.to_string()
+}
+
+fn draw_panel<B: DrawingBackend>(
+    panel: &DrawingArea<B, plotters::coord::Shift>,
+    index: usize,
+    measured: &[Measured],
+) -> Result<(), String> {
+    let figures = || {
+        measured
+            .iter()
+            .map(|size| (size.rows as f64, &size.figures[index]))
+    };
+    let Some((most, last)) = figures().next_back() else {
+        return Ok(());
+    };
+    let least = figures().next().map_or(most, |first| first.0);
+    let times = || figures().flat_map(|(_, figure)| [figure.work_seconds, figure.floor_seconds]);
+    let low = times().fold(f64::INFINITY, f64::min).max(1e-9);
+    let high = times().fold(0.0, f64::max).max(low);
+    // One size alone needs some room on either side.
+    let (left, right) = if least < most {
+        (least, most)
+    } else {
+        (most / 2.0, most * 2.0)
+    };
+    let (low, high) = (decade_below(low), decade_above(high));
+    let title = format!("{}: {:.2} times the floor", last.work, last.ratio);
+    let mut chart = ChartBuilder::on(panel)
+        .caption(title, style(15))
+        .margin(8)
+        .x_label_area_size(28)
+        .y_label_area_size(58)
+        .build_cartesian_2d((left..right).log_scale(), (low..high).log_scale())
+        .map_err(told)?;
+    chart
+        .configure_mesh()
+        .disable_x_mesh()
+        .bold_line_style(GRID)
+        .light_line_style(TRANSPARENT)
+        .axis_style(FLOOR)
+        .label_style(style(12))
+        .x_labels(4)
+        .y_labels(4)
+        .x_label_formatter(&|rows| rows_label(*rows))
+        .y_label_formatter(&|time| seconds(*time).replace(".00", "").replace(".0", ""))
+        .draw()
+        .map_err(told)?;
+    let floor: Vec<(f64, f64)> = figures()
+        .map(|(rows, figure)| (rows, figure.floor_seconds))
+        .collect();
+    let work: Vec<(f64, f64)> = figures()
+        .map(|(rows, figure)| (rows, figure.work_seconds))
+        .collect();
+    for (points, colour) in [(floor, FLOOR), (work, WORK)] {
+        chart
+            .draw_series(LineSeries::new(
+                points.iter().copied(),
+                colour.stroke_width(2),
+            ))
+            .map_err(told)?;
+        chart
+            .draw_series(
+                points
+                    .iter()
+                    .map(|point| Circle::new(*point, 3, colour.filled())),
+            )
+            .map_err(told)?;
+    }
+    Ok(())
+}
+
+/// What the colours mean, in the room that is left.
+fn draw_key<B: DrawingBackend>(
+    panel: &DrawingArea<B, plotters::coord::Shift>,
+) -> Result<(), String> {
+    let (_, height) = panel.dim_in_pixel();
+    let middle = height as i32 / 2;
+    for (line, name, colour) in [(-1, "the list's work", WORK), (1, "its floor", FLOOR)] {
+        let y = middle + line * 14;
+        panel
+            .draw(&PathElement::new(
+                [(40, y), (80, y)],
+                colour.stroke_width(2),
+            ))
+            .map_err(told)?;
+        panel
+            .draw(&Circle::new((60, y), 3, colour.filled()))
+            .map_err(told)?;
+        let style = style(15).pos(Pos::new(HPos::Left, VPos::Center));
+        panel.draw(&Text::new(name, (92, y), style)).map_err(told)?;
+    }
+    Ok(())
+}
+
+fn rows_label(rows: f64) -> String {
+    match rows {
+        rows if rows >= 1e6 => format!("{}M", rows / 1e6),
+        rows if rows >= 1e3 => format!("{}k", rows / 1e3),
+        rows => format!("{rows}"),
+    }
+}
+
+fn decade_below(value: f64) -> f64 {
+    10_f64.powf(value.log10().floor())
+}
+
+fn decade_above(value: f64) -> f64 {
+    10_f64.powf(value.log10().ceil())
+}

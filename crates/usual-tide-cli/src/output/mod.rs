@@ -1,0 +1,87 @@
+//! What the commands print.
+
+pub(crate) mod cells;
+pub(crate) mod table;
+pub(crate) mod words;
+
+use crate::error::CommandError;
+use anstream::AutoStream;
+use serde_json::Value;
+use std::io::{self, BufWriter, IsTerminal, StdoutLock, Write};
+use terminal_size::terminal_size_of;
+use usual_tide::{Section, SectionKey};
+
+/// Columns where there is no end to them: a file or another program reads.
+const UNBOUNDED: usize = 1 << 20;
+
+/// Standard output. Colours are taken out where they do not belong: when it is no terminal, or `NO_COLOR` is set.
+pub(crate) struct Output(BufWriter<AutoStream<StdoutLock<'static>>>);
+
+impl Output {
+    pub(crate) fn standard() -> Self {
+        Self(BufWriter::new(AutoStream::auto(io::stdout()).lock()))
+    }
+
+    pub(crate) fn text(&mut self, text: &str) -> Result<(), CommandError> {
+        self.0
+            .write_all(text.as_bytes())
+            .map_err(CommandError::Write)
+    }
+
+    /// JSON over several lines.
+    pub(crate) fn json(&mut self, value: &Value) -> Result<(), CommandError> {
+        self.text(&format!("{value:#}\n"))
+    }
+
+    /// JSON on one line.
+    pub(crate) fn json_line(&mut self, value: &Value) -> Result<(), CommandError> {
+        self.text(&format!("{value}\n"))
+    }
+
+    pub(crate) fn finish(&mut self) -> Result<(), CommandError> {
+        self.0.flush().map_err(CommandError::Write)
+    }
+}
+
+impl Write for Output {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.0.flush()
+    }
+}
+
+/// Says on standard error what went wrong.
+pub(crate) fn complain(error: &CommandError) {
+    // When that cannot be written either, nobody is left to tell.
+    let _ = writeln!(io::stderr(), "usual-tide: {error}");
+}
+
+/// Columns of the terminal, or what `COLUMNS` says where there is none; without end when neither tells.
+pub(crate) fn columns() -> usize {
+    let out = io::stdout();
+    if out.is_terminal()
+        && let Some((width, _)) = terminal_size_of(&out)
+    {
+        return usize::from(width.0);
+    }
+    let told = std::env::var("COLUMNS").ok();
+    let told = told.and_then(|columns| columns.parse().ok());
+    told.filter(|columns| *columns > 0).unwrap_or(UNBOUNDED)
+}
+
+/// What a section is called, on one line.
+pub(crate) fn heading(section: &Section) -> String {
+    match section.heading() {
+        "" if section.key() == &SectionKey::WHOLE => "all rows".to_owned(),
+        "" => "none".to_owned(),
+        heading => cells::one_line(heading),
+    }
+}
+
+/// A count with its noun.
+pub(crate) fn counted(count: usize, one: &str, many: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { many })
+}

@@ -1,0 +1,222 @@
+//! A change set in words.
+
+use super::cells::{cut, fitted, plain, quoted, width};
+use super::{counted, heading};
+use anstyle::{AnsiColor, Style};
+use usual_tide::record::Record;
+use usual_tide::{BoundList, ChangeSet, Item, RowRun, Section, Updated};
+
+pub(crate) const LEFT: Style = AnsiColor::BrightBlack.on_default();
+pub(crate) const ARRIVED: Style = AnsiColor::BrightBlue.on_default().bold();
+pub(crate) const MOVED: Style = AnsiColor::Magenta.on_default();
+pub(crate) const CHANGED: Style = AnsiColor::Yellow.on_default();
+
+/// Columns of the word that says what happened.
+pub(crate) const VERB: usize = 8;
+/// The most columns of a key and of a title.
+const KEY: usize = 36;
+const TITLE: usize = 28;
+
+/// What happened to one row.
+struct Line {
+    style: Style,
+    verb: &'static str,
+    key: String,
+    title: String,
+    what: String,
+}
+
+/// A change set as a person would tell it.
+pub(crate) struct Told {
+    rows: Vec<Line>,
+    sections: Vec<String>,
+    summary: String,
+    columns: usize,
+}
+
+impl Told {
+    /// What turned a list into the rows that it has now, in lines of so many columns.
+    pub(crate) fn new(
+        changes: &ChangeSet<Record>,
+        after: &BoundList<'_, Record>,
+        columns: usize,
+    ) -> Self {
+        let mut told = Self::of_rows(changes, |at| after.get(at).map(|row| &**row), columns);
+        if let Some(sections) = changes.sections() {
+            let names: Vec<String> = after.sections().map(|section| heading(&section)).collect();
+            told.sections = section_lines(sections, &names);
+        }
+        told
+    }
+
+    /// The same of the rows alone.
+    pub(crate) fn of_rows<'a>(
+        changes: &ChangeSet<Record>,
+        after: impl Fn(usize) -> Option<&'a Record>,
+        columns: usize,
+    ) -> Self {
+        Self {
+            rows: row_lines(changes, after),
+            sections: Vec::new(),
+            summary: summary(changes),
+            columns,
+        }
+    }
+
+    /// One line for each touched row and section: what left, arrived, moved, changed.
+    pub(crate) fn lines(&self) -> Vec<String> {
+        let widest = |part: fn(&Line) -> &String, most: usize| {
+            let widths = self.rows.iter().map(|line| width(part(line)));
+            widths.max().unwrap_or(0).min(most)
+        };
+        let (keys, titles) = (
+            widest(|line| &line.key, KEY),
+            widest(|line| &line.title, TITLE),
+        );
+        let rest = self.columns.saturating_sub(VERB + keys + titles + 6);
+        let rows = self.rows.iter().map(|line| {
+            let Line { style, verb, .. } = line;
+            let verb = fitted(verb, VERB, false);
+            let key = fitted(&line.key, keys, false);
+            let title = fitted(&line.title, titles, false);
+            let what = cut(&line.what, rest);
+            format!("{style}{verb}{style:#}  {key}  {title}  {what}")
+        });
+        rows.chain(self.sections.iter().cloned()).collect()
+    }
+
+    /// All in one line, with the share of rows touched.
+    pub(crate) fn summary(&self) -> &str {
+        &self.summary
+    }
+}
+
+fn row_lines<'a>(
+    changes: &ChangeSet<Record>,
+    after: impl Fn(usize) -> Option<&'a Record>,
+) -> Vec<Line> {
+    let mut lines = Vec::new();
+    let mut say = |style: Style, verb: &'static str, record: &Record, what: String| {
+        lines.push(Line {
+            style,
+            verb,
+            key: plain(&record.key().to_value()),
+            title: title(record),
+            what,
+        });
+    };
+    for (at, record) in each(changes.removed()) {
+        say(LEFT, "left", record, format!("was number {}", at + 1));
+    }
+    for (at, record) in each(changes.inserted()) {
+        say(ARRIVED, "arrived", record, format!("is number {}", at + 1));
+    }
+    for run in changes.moved() {
+        for offset in 0..run.len {
+            let (from, to) = (run.from + offset, run.to + offset);
+            if let Some(record) = after(to) {
+                let what = format!("from number {} to number {}", from + 1, to + 1);
+                say(MOVED, "moved", record, what);
+            }
+        }
+    }
+    for row in changes.updated() {
+        say(CHANGED, "changed", &row.after, differences(row));
+    }
+    lines
+}
+
+/// Rows that left or arrived, with their positions.
+fn each<T>(runs: &[RowRun<T>]) -> impl Iterator<Item = (usize, &T)> {
+    runs.iter()
+        .flat_map(|run| run.range().zip(run.rows.iter().map(|row| &**row)))
+}
+
+/// One line for each section that left, arrived, moved or has another number of rows.
+fn section_lines(changes: &ChangeSet<Section>, names_after: &[String]) -> Vec<String> {
+    let mut lines = Vec::new();
+    let mut say = |style: Style, verb: &str, name: &str, what: String| {
+        let verb = fitted(verb, VERB, false);
+        lines.push(format!("{style}{verb}{style:#}  section {name}  {what}"));
+    };
+    let rows = |count: usize| counted(count, "row", "rows");
+    for (at, section) in each(changes.removed()) {
+        let name = heading(section);
+        say(LEFT, "left", &name, format!("was section {}", at + 1));
+    }
+    for (at, section) in each(changes.inserted()) {
+        let what = format!("is section {}, {}", at + 1, rows(section.count()));
+        say(ARRIVED, "arrived", &heading(section), what);
+    }
+    for run in changes.moved() {
+        for offset in 0..run.len {
+            let (from, to) = (run.from + offset, run.to + offset);
+            let what = format!("from section {} to section {}", from + 1, to + 1);
+            say(
+                MOVED,
+                "moved",
+                names_after.get(to).map_or("", |name| name),
+                what,
+            );
+        }
+    }
+    for row in changes.updated() {
+        let what = format!("{} → {}", rows(row.before.count()), rows(row.after.count()));
+        say(CHANGED, "changed", &heading(&row.after), what);
+    }
+    lines
+}
+
+/// A row's second name: its title, or else its first text beside the key.
+fn title(record: &Record) -> String {
+    let named = ["title", "name"]
+        .iter()
+        .find_map(|name| record.members().get(*name));
+    let other = || {
+        let key = record.key().to_value();
+        record
+            .members()
+            .values()
+            .find(|value| value.is_string() && **value != key)
+    };
+    named.or_else(other).map(plain).unwrap_or_default()
+}
+
+fn differences(row: &Updated<Record>) -> String {
+    let field = |path: &str| {
+        format!(
+            "{}: {} → {}",
+            path.trim_start_matches('/').replace('/', "."),
+            quoted(row.before.get(path)),
+            quoted(row.after.get(path)),
+        )
+    };
+    let fields = row.fields();
+    let texts: Vec<String> = fields.iter().map(|path| field(path.as_str())).collect();
+    texts.join("; ")
+}
+
+fn summary(changes: &ChangeSet<Record>) -> String {
+    let rows = |runs: &[RowRun<Record>]| runs.iter().map(|run| run.rows.len()).sum();
+    let counts: [(usize, &str); 4] = [
+        (rows(changes.removed()), "left"),
+        (rows(changes.inserted()), "arrived"),
+        (changes.moved().iter().map(|run| run.len).sum(), "moved"),
+        (changes.updated().len(), "changed"),
+    ];
+    let told = counts.into_iter().filter(|(count, _)| *count > 0);
+    let told: Vec<String> = told
+        .map(|(count, verb)| format!("{count} {verb}"))
+        .collect();
+    let text = match told.is_empty() {
+        true => "nothing changed".to_owned(),
+        false => told.join(", "),
+    };
+    let most = changes.before().max(changes.after());
+    let touched = changes.touched();
+    let share = touched as f64 * 100.0 / most.max(1) as f64;
+    format!(
+        "{text}; {touched} of {} touched ({share:.1} %)",
+        counted(most, "row", "rows")
+    )
+}

@@ -1,0 +1,118 @@
+//! What a script acts on.
+
+use super::error::ScriptError;
+use super::op::Op;
+use super::read::at_part;
+use crate::args::QueryOptions;
+use crate::input::{self, QueryTexts, Surroundings};
+use std::path::PathBuf;
+use std::sync::Arc;
+use usual_tide::record::{FieldName, Record};
+use usual_tide::{EditError, ListId, Store};
+
+/// A store with its lists.
+pub(crate) struct Stage<'a> {
+    pub(crate) store: Store<Record>,
+    pub(crate) lists: Vec<ListId>,
+    pub(crate) key: FieldName,
+    pub(crate) options: &'a QueryOptions,
+    /// Where the files are that a script names.
+    pub(crate) folder: PathBuf,
+}
+
+impl Stage<'_> {
+    /// Does an edit. When it is refused, nothing has changed.
+    pub(crate) fn play(&mut self, op: &Op) -> Result<(), ScriptError> {
+        match op {
+            Op::Query { texts, list } => self.ask(texts, *list),
+            Op::Reload { file } => self.reload(file),
+            Op::Batch { ops } => {
+                let (lists, key) = (&self.lists, &self.key);
+                self.store.batch(|store| {
+                    let mut parts = ops.iter().zip(1..);
+                    parts.try_for_each(|(op, part)| {
+                        edit(store, lists, key, op).map_err(|why| at_part(part, why))
+                    })
+                })
+            }
+            Op::Undo => match self.store.undo()? {
+                Some(_) => Ok(()),
+                None => Err(ScriptError::NothingTo("undo")),
+            },
+            Op::Redo => match self.store.redo()? {
+                Some(_) => Ok(()),
+                None => Err(ScriptError::NothingTo("redo")),
+            },
+            op => edit(&mut self.store, &self.lists, &self.key, op),
+        }
+    }
+
+    fn ask(&mut self, texts: &QueryTexts, list: usize) -> Result<(), ScriptError> {
+        let id = *nth(&self.lists, list)?;
+        let now = self.store.list(id)?.query().clone();
+        let items = self.store.items().map(Arc::as_ref);
+        let changed = Surroundings::new(self.options, items)
+            .and_then(|around| around.change(now, texts))
+            .map_err(|why| ScriptError::Query(Box::new(why)))?;
+        Ok(self.store.change_query(id, |_| changed)?)
+    }
+
+    fn reload(&mut self, file: &str) -> Result<(), ScriptError> {
+        let path = self.folder.join(file).display().to_string();
+        let items = input::read(&path, &self.key);
+        let items = items.map_err(|why| ScriptError::Query(Box::new(why)))?;
+        self.store.reload(items)?;
+        Ok(())
+    }
+}
+
+/// One of the edits that can stand in a batch.
+fn edit(
+    store: &mut Store<Record>,
+    lists: &[ListId],
+    key_name: &FieldName,
+    op: &Op,
+) -> Result<(), ScriptError> {
+    match op {
+        Op::Add { item, place, list } => {
+            let record = Record::new(item.clone(), key_name)?;
+            let place = place.clone();
+            match list {
+                Some(list) => store.add_in(*nth(lists, *list)?, record, place)?,
+                None => store.add(record, place)?,
+            }
+            Ok(())
+        }
+        Op::Edit { key, merge } => {
+            let mut members = serde_json::Value::Object(match store.get(key) {
+                Some(record) => record.members().clone(),
+                None => return Err(EditError::UnknownKey(key.clone()).into()),
+            });
+            json_patch::merge(&mut members, merge);
+            let members = members.as_object().cloned().unwrap_or_default();
+            let merged = Record::new(members, key_name)?;
+            store.edit(key, |record| *record = merged)?;
+            Ok(())
+        }
+        Op::Remove { keys } => {
+            store.remove_many(keys)?;
+            Ok(())
+        }
+        Op::Move { keys, place, list } => {
+            match list {
+                Some(list) => store.move_in(*nth(lists, *list)?, keys, place.clone())?,
+                None => store.move_many(keys, place.clone())?,
+            };
+            Ok(())
+        }
+        op => Err(ScriptError::NotInBatch { op: op.name() }),
+    }
+}
+
+fn nth(lists: &[ListId], list: usize) -> Result<&ListId, ScriptError> {
+    let found = list.checked_sub(1).and_then(|index| lists.get(index));
+    found.ok_or(ScriptError::NoList {
+        list,
+        lists: lists.len(),
+    })
+}

@@ -1,0 +1,69 @@
+//! Why a file cannot be read.
+
+use usual_tide::record::{FieldNameError, ParseError, RecordError};
+
+/// Why a file holds no items, and where that shows. Lines and columns count from 1.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ReadError {
+    /// The file cannot be opened or read.
+    #[error(transparent)]
+    Io(#[from] std::io::Error),
+    /// It is not UTF-8.
+    #[error(
+        "not UTF-8 text: the byte at offset {offset} (line {line}, column {column}) is not valid"
+    )]
+    NotText {
+        /// The first byte that is not valid, counted from 0.
+        offset: usize,
+        /// Its line.
+        line: usize,
+        /// Its column, in bytes.
+        column: usize,
+    },
+    /// It is not the JSON that it should be.
+    #[error(transparent)]
+    Json(#[from] ParseError),
+    /// A line of a CSV file has more or fewer values than there are names.
+    #[error("line {line}: {found} values under {expected} names")]
+    WrongWidth {
+        /// Where the values begin.
+        line: u64,
+        /// Names in the first line.
+        expected: usize,
+        /// Values in this one.
+        found: usize,
+    },
+    /// A CSV file is malformed in another way.
+    #[error("{0}")]
+    Csv(String),
+    /// A CSV file's first line has no names.
+    #[error("line 1: there are no field names")]
+    NoNames,
+    /// A name in a CSV file's first line is none.
+    #[error("line 1, field {field}: {why}")]
+    BadName {
+        /// Which, from 1.
+        field: usize,
+        /// What is wrong with it.
+        #[source]
+        why: FieldNameError,
+    },
+    /// Two names in a CSV file's first line are for the same field, or one is for a part of the other.
+    #[error("line 1, field {field}: {name:?} is in the way of another field")]
+    NameTwice {
+        /// Which, from 1.
+        field: usize,
+        /// The name.
+        name: String,
+    },
+    /// A row of a CSV file has no key.
+    #[error("line {line}: {why}")]
+    Row {
+        /// Where the row begins.
+        line: u64,
+        /// What is wrong with it.
+        #[source]
+        why: RecordError,
+    },
+}

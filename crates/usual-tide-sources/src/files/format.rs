@@ -1,0 +1,55 @@
+//! How a file holds its items.
+
+use std::fmt;
+use std::path::Path;
+
+/// How a file holds its items.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum FileFormat {
+    /// One JSON array of objects.
+    Json,
+    /// One JSON object a line.
+    Ndjson,
+    /// Comma-separated values (RFC 4180) under a line of field names. Dotted names go into objects.
+    Csv,
+}
+
+impl FileFormat {
+    /// The format that a file's name tells: `.json`, `.ndjson` or `.jsonl`, `.csv`.
+    ///
+    /// ```
+    /// use usual_tide_sources::files::FileFormat;
+    ///
+    /// assert_eq!(FileFormat::of_path("demo/pieces.CSV"), Some(FileFormat::Csv));
+    /// assert_eq!(FileFormat::of_path("-"), None);
+    /// ```
+    pub fn of_path(path: impl AsRef<Path>) -> Option<Self> {
+        let extension = path.as_ref().extension()?.to_str()?;
+        match extension.to_ascii_lowercase().as_str() {
+            "json" => Some(Self::Json),
+            "ndjson" | "jsonl" => Some(Self::Ndjson),
+            "csv" => Some(Self::Csv),
+            _ => None,
+        }
+    }
+
+    /// The format that a text looks like: JSON begins with a bracket, an object begins NDJSON; all else is CSV.
+    pub fn of_text(text: &str) -> Self {
+        let text = text.trim_start_matches('\u{feff}').trim_start();
+        match text.bytes().next() {
+            Some(b'{') => Self::Ndjson,
+            Some(b'[') | None => Self::Json,
+            Some(_) => Self::Csv,
+        }
+    }
+}
+
+impl fmt::Display for FileFormat {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Json => "JSON",
+            Self::Ndjson => "NDJSON",
+            Self::Csv => "CSV",
+        })
+    }
+}

@@ -1,0 +1,27 @@
+//! Files of items: JSON, NDJSON and CSV (RFC 4180).
+//!
+//! ```
+//! use usual_tide::record::FieldName;
+//! use usual_tide_sources::files::{FileFormat, parse, write};
+//!
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! let key = FieldName::parse("id")?;
+//! let pieces = parse("id,title,fee.amount\nP-1,\"Bowl, wide\",4.50\n", FileFormat::Csv, &key)?;
+//! let mut json = Vec::new();
+//! write(&mut json, FileFormat::Ndjson, pieces.iter().map(|piece| piece.members()))?;
+//! assert_eq!(json, b"{\"id\":\"P-1\",\"title\":\"Bowl, wide\",\"fee\":{\"amount\":4.50}}\n");
+//! # Ok(()) }
+//! ```
+
+mod csv;
+mod error;
+mod format;
+mod read;
+mod save;
+mod write;
+
+pub use error::ReadError;
+pub use format::FileFormat;
+pub use read::{parse, read, read_file, text};
+pub use save::replace_file;
+pub use write::write;
