@@ -5,6 +5,7 @@ mod support;
 use serde_json::Value;
 use std::process::Command;
 use support::{command, demo, run, run_with, stderr, stdout, write};
+use unicode_width::UnicodeWidthStr;
 
 /// One clear line on standard error, exit status 1, nothing on standard output.
 fn assert_refused(arguments: &[&str], expected: &[&str]) {
@@ -84,7 +85,10 @@ fn text_that_is_not_utf_8_is_refused_with_its_place() {
         stderr(&output).contains("standard input: not UTF-8"),
         "{output:?}"
     );
-    assert!(stderr(&output).contains("offset 21 (line 2)"), "{output:?}");
+    assert!(
+        stderr(&output).contains("offset 21 (line 2, column 10)"),
+        "{output:?}"
+    );
 }
 
 #[test]
@@ -163,24 +167,30 @@ fn show_sorts_with_missing_values_last_in_either_direction() {
 
 #[test]
 fn show_prints_a_table_that_fits_and_is_aligned() {
-    let output = run(&[
-        "show",
-        &demo("pieces.json"),
-        "--sort",
-        "maker",
-        "--numbered",
-    ]);
-    let text = stdout(&output);
-    assert!(!text.contains('\u{1b}'), "colour in a pipe");
-    let lines: Vec<&str> = text.lines().collect();
-    assert_eq!(lines.len(), 242);
-    assert!(
-        lines
-            .iter()
-            .all(|line| unicode_width::UnicodeWidthStr::width(*line) <= 100)
-    );
-    assert!(lines[0].starts_with("no.  id"));
-    assert!(lines[241].starts_with("240 rows; not shown:"));
+    let pieces = demo("pieces.json");
+    let arguments = ["show", &pieces, "--sort", "maker", "--numbered"];
+    let in_columns = |columns: &str| {
+        let output = command(&arguments)
+            .env("COLUMNS", columns)
+            .output()
+            .unwrap();
+        let text = stdout(&output);
+        assert!(!text.contains('\u{1b}'), "colour in a pipe");
+        assert_eq!(text.lines().count(), 242);
+        text
+    };
+    let widest = |text: &str| text.lines().map(UnicodeWidthStr::width).max();
+    for columns in [1, 7, 20, 40, 100] {
+        let text = in_columns(&columns.to_string());
+        let (rows, foot) = text.trim_end().rsplit_once('\n').unwrap();
+        assert!(widest(rows) <= Some(columns), "{rows}");
+        assert!(foot.starts_with("240 rows; not shown:"), "{foot}");
+    }
+    let hundred = in_columns("100");
+    assert!(hundred.starts_with("no.  id"));
+    // Where nobody says how wide it is, nothing is left out and nothing cut.
+    let all = in_columns("");
+    assert!(all.ends_with("\n240 rows\n") && !all.contains('…'));
 }
 
 #[test]
@@ -345,46 +355,66 @@ fn a_reader_that_goes_away_is_no_error() {
     assert_eq!(stderr(&output), "");
 }
 
+const COMMANDS: [&str; 9] = [
+    "demo",
+    "show",
+    "compare",
+    "apply",
+    "replay",
+    "verify",
+    "measure",
+    "completions",
+    "manual",
+];
+
 #[test]
 fn help_and_version_are_there_for_each_command() {
-    for arguments in [
-        &["--help"][..],
-        &["show", "--help"],
-        &["compare", "--help"],
-        &["demo", "--help"],
-    ] {
-        let output = run(arguments);
+    for name in COMMANDS {
+        let output = run(&[name, "--help"]);
         assert!(output.status.success());
-        assert!(
-            stdout(&output).contains("Usage: usual-tide"),
-            "{arguments:?}"
-        );
+        assert!(stdout(&output).contains("Usage: usual-tide"), "{name}");
     }
+    let all = stdout(&run(&["--help"]));
+    assert!(COMMANDS.iter().all(|name| all.contains(name)), "{all}");
     assert!(stdout(&run(&["--version"])).starts_with("usual-tide 0."));
 }
 
 #[test]
 fn the_examples_in_the_help_work_as_printed() {
-    for name in ["show", "compare"] {
-        let help = stdout(&run(&[name, "--help"]));
-        let (_, examples) = help.split_once("Example").unwrap();
-        let mut seen = 0;
-        for line in examples
-            .lines()
-            .filter_map(|line| line.trim().strip_prefix("usual-tide "))
-        {
-            // By a shell, as it will be.
+    // Where they may write, with the command on the path.
+    let folder = tempfile::tempdir().unwrap();
+    std::os::unix::fs::symlink(demo(""), folder.path().join("demo")).unwrap();
+    let command = std::path::Path::new(env!("CARGO_BIN_EXE_usual-tide"));
+    let path = std::env::var("PATH").unwrap();
+    let path = format!("{}:{path}", command.parent().unwrap().display());
+    for name in COMMANDS.iter().filter(|name| **name != "demo") {
+        let help = command_help(name);
+        let (_, examples) = help.split_once("Examples:").unwrap();
+        let examples = examples.replace("\\\n", "");
+        let lines = examples.lines().map(str::trim);
+        let lines: Vec<&str> = lines
+            .filter(|line| line.starts_with("usual-tide "))
+            .collect();
+        assert!(!lines.is_empty(), "{name} has no examples");
+        for line in lines {
             let output = Command::new("sh")
-                .args(["-c", &format!("\"$0\" {line}")])
-                .arg(env!("CARGO_BIN_EXE_usual-tide"))
-                .current_dir(demo(".."))
+                .args(["-c", line])
+                .env("PATH", &path)
+                .current_dir(folder.path())
                 .output()
                 .unwrap();
-            assert!(output.status.success(), "{line}: {output:?}");
-            seen += 1;
+            // A trace that is not in step is one that `verify` says no to.
+            let expected = i32::from(line.contains("target-before-lift"));
+            assert_eq!(output.status.code(), Some(expected), "{line}: {output:?}");
         }
-        assert!(seen > 0, "{name} has no examples");
     }
+    assert!(folder.path().join("cost.svg").exists());
+}
+
+/// The help as a terminal shows it that is not wide.
+fn command_help(name: &str) -> String {
+    let output = command(&[name, "--help"]).env("COLUMNS", "80").output();
+    stdout(&output.unwrap())
 }
 
 #[test]

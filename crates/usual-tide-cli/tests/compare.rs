@@ -84,7 +84,11 @@ fn longest(sequence: &[usize]) -> usize {
 }
 
 fn check(old: &str, new: &str, before: &[Value], after: &[Value]) {
-    let output = run(&["compare", old, new, "--format", "json"]);
+    check_with(&[], old, new, before, after);
+}
+
+fn check_with(options: &[&str], old: &str, new: &str, before: &[Value], after: &[Value]) {
+    let output = run(&[&["compare", old, new, "--format", "json"], options].concat());
     assert!(output.status.success(), "{output:?}");
     let set: Value = serde_json::from_str(&stdout(&output)).unwrap();
     assert_eq!(applied(&set, before), after);
@@ -144,6 +148,87 @@ fn rows(seeds: &[(u8, u8)]) -> Vec<Value> {
         .collect()
 }
 
+/// A query, as options and as a plain evaluation of its own.
+#[derive(Clone, Debug)]
+struct Asked {
+    filter: bool,
+    search: bool,
+    sort: u8,
+    group: u8,
+    skip: usize,
+    take: Option<usize>,
+}
+
+impl Asked {
+    fn options(&self) -> Vec<String> {
+        let mut options: Vec<&str> = Vec::new();
+        if self.filter {
+            options.extend(["--filter", "n > 0"]);
+        }
+        if self.search {
+            options.extend(["--search", "p 1"]);
+        }
+        match self.sort {
+            1 => options.extend(["--sort", "-n"]),
+            2 => options.extend(["--sort", "fee.amount,-n"]),
+            _ => {}
+        }
+        match self.group {
+            1 => options.extend(["--group", "n"]),
+            2 => options.extend(["--group", "-fee.amount"]),
+            _ => {}
+        }
+        let mut options: Vec<String> = options.into_iter().map(str::to_owned).collect();
+        options.extend(["--skip".to_owned(), self.skip.to_string()]);
+        if let Some(rows) = self.take {
+            options.extend(["--take".to_owned(), rows.to_string()]);
+        }
+        options
+    }
+
+    fn rows(&self, items: &[Value]) -> Vec<Value> {
+        let n = |row: &Value| row["n"].as_i64().unwrap();
+        let amount = |row: &Value| row["fee"]["amount"].as_i64().unwrap();
+        // Keys that are text hold "P-"; the other word is a part of some.
+        let found = |row: &Value| row["id"].as_str().is_some_and(|id| id.contains('1'));
+        let mut rows = items.to_vec();
+        rows.retain(|row| !self.filter || n(row) > 0);
+        rows.retain(|row| !self.search || found(row));
+        match self.sort {
+            1 => rows.sort_by_key(|row| -n(row)),
+            2 => rows.sort_by_key(|row| (amount(row), -n(row))),
+            _ => {}
+        }
+        match self.group {
+            1 => rows.sort_by_key(n),
+            2 => rows.sort_by_key(|row| -amount(row)),
+            _ => {}
+        }
+        let rows = rows.into_iter().skip(self.skip);
+        rows.take(self.take.unwrap_or(usize::MAX)).collect()
+    }
+}
+
+fn asked() -> impl Strategy<Value = Asked> {
+    let take = prop::option::of(0..30_usize);
+    let parts = (
+        any::<bool>(),
+        any::<bool>(),
+        0..3_u8,
+        0..3_u8,
+        0..4_usize,
+        take,
+    );
+    parts.prop_map(|(filter, search, sort, group, skip, take)| Asked {
+        filter,
+        search,
+        sort,
+        group,
+        skip,
+        take,
+    })
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(60) })]
 
@@ -159,6 +244,24 @@ proptest! {
         let lines: Vec<String> = after.iter().map(Value::to_string).collect();
         let new = write(&folder, "new.ndjson", &lines.join("\n"));
         check(&old, &new, &before, &after);
+    }
+
+    /// Under any query it is the change between what a plain evaluation of the query shows of each file.
+    #[test]
+    fn random_files_compare_by_the_rule_under_a_query(
+        one in prop::collection::vec((0..40u8, any::<u8>()), 1..40),
+        two in prop::collection::vec((0..40u8, any::<u8>()), 1..40),
+        asked in asked(),
+    ) {
+        let folder = tempfile::tempdir().unwrap();
+        let (before, after) = (rows(&one), rows(&two));
+        // A search needs a text to look into.
+        prop_assume!(before.iter().chain(&after).any(|row| row["id"].is_string()));
+        let old = write(&folder, "old.json", &json!(before).to_string());
+        let new = write(&folder, "new.json", &json!(after).to_string());
+        let options = asked.options();
+        let options: Vec<&str> = options.iter().map(String::as_str).collect();
+        check_with(&options, &old, &new, &asked.rows(&before), &asked.rows(&after));
     }
 }
 
@@ -254,7 +357,7 @@ fn numbers_and_member_order_compare_by_value() {
     );
     assert_eq!(
         stdout(&run(&["compare", &old, &same])),
-        "nothing changed; 0 of 1 rows touched (0.0 %)\n"
+        "nothing changed; 0 of 1 row touched (0.0 %)\n"
     );
     let output = run(&["compare", &old, &other, "--format", "json"]);
     let set: Value = serde_json::from_str(&stdout(&output)).unwrap();

@@ -27,9 +27,11 @@ pub(crate) enum Command {
     #[command(after_help = "\
 Examples:
   usual-tide show demo/pieces.json --sort -height_mm,title --take 20
-  usual-tide show demo/pieces.csv --search \"cafe plate\" --columns id,title,fee.amount
-  usual-tide show demo/pieces.json --group due:week --totals height_mm:sum --sort title --locale sv
-  usual-tide show demo/pieces.json --filter \"fired = FALSE AND CASEI(title) LIKE '%bowl'\" --format csv")]
+  usual-tide show demo/pieces.csv --search \"cafe plate\" --columns id,title
+  usual-tide show demo/pieces.json --group due:week --totals height_mm:sum \\
+    --sort title --locale sv
+  usual-tide show demo/pieces.json --format csv \\
+    --filter \"fired = FALSE AND CASEI(title) LIKE '%bowl'\"")]
     Show(Show),
     /// What turns the rows of one file into the rows of another.
     ///
@@ -37,7 +39,8 @@ Examples:
     #[command(after_help = "\
 Examples:
   usual-tide compare demo/pieces.json demo/pieces-later.json
-  usual-tide compare demo/pieces.json demo/pieces-later.json --filter \"fired = FALSE\" --sort due
+  usual-tide compare demo/pieces.json demo/pieces-later.json --sort due \\
+    --filter \"fired = FALSE\"
   usual-tide compare demo/pieces.json demo/pieces-later.json --format json-patch")]
     Compare(Compare),
     /// The rows of a file with a change set put into effect.
@@ -46,8 +49,9 @@ Examples:
     /// array of rows. They are refused as a whole when they do not fit.
     #[command(after_help = "\
 Examples:
-  usual-tide compare demo/pieces.json demo/pieces-later.json --format json | usual-tide apply demo/pieces.json -
-  usual-tide apply demo/pieces.json demo/changes.json --format ndjson")]
+  usual-tide compare demo/pieces.json demo/pieces-later.json --format json | \\
+    usual-tide apply demo/pieces.json -
+  usual-tide apply demo/pieces.json demo/changes.json -o later.csv")]
     Apply(Apply),
     /// Runs an edit script on a file, and tells the change set of each step.
     ///
@@ -55,8 +59,9 @@ Examples:
     #[command(after_help = "\
 Examples:
   usual-tide replay demo/pieces.json demo/evening.ndjson
-  usual-tide replay demo/pieces.json demo/evening.ndjson --filter \"fired = FALSE\" --sort due --check
-  usual-tide replay demo/pieces.json demo/evening.ndjson --also '{\"group\": \"shelf\"}' --check --format json")]
+  usual-tide replay demo/pieces.json demo/evening.ndjson --sort due --check
+  usual-tide replay demo/pieces.json demo/evening.ndjson \\
+    --also '{\"group\": \"shelf\"}' --check --format json")]
     Replay(Replay),
     /// Checks a trace that an app recorded: does its view show what the change sets say?
     ///

@@ -68,7 +68,8 @@ fn patched(
     key: &FieldName,
     rows: &[Arc<Record>],
 ) -> Result<Vec<Arc<Record>>, String> {
-    let patch: json_patch::Patch = serde_json::from_value(patch).map_err(|why| why.to_string())?;
+    let patch: json_patch::Patch = serde_json::from_value(patch)
+        .map_err(|why| format!("an array is a JSON Patch (RFC 6902), and this is none: {why}"))?;
     let plain = rows.iter().map(|row| Value::Object(row.members().clone()));
     let mut plain: Value = plain.collect();
     json_patch::patch(&mut plain, &patch).map_err(|why| why.to_string())?;

@@ -27,8 +27,10 @@ pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandErro
     match compare.format {
         ChangesFormat::Text => {
             let told = Told::new(&changes, &rows, columns());
-            out.text(&told.lines().join("\n"))?;
-            out.text(&format!("\n{}\n", told.summary()))
+            for line in told.lines() {
+                out.text(&format!("{line}\n"))?;
+            }
+            out.text(&format!("{}\n", told.summary()))
         }
         ChangesFormat::Json => out.json(&changes.to_json(after)),
         ChangesFormat::JsonPatch => out.json(&changes.to_json_patch(after)),

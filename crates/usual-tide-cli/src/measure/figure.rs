@@ -20,7 +20,7 @@ pub(super) struct Figure {
 impl Figure {
     pub(super) fn measure(
         work: &'static Work,
-        subject: &Subject<'_>,
+        subject: &mut Subject<'_>,
         rounds: u32,
         progress: &mut Progress,
     ) -> Result<Self, CommandError> {

@@ -50,10 +50,10 @@ pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandErro
     let mut progress = Progress::new(sizes.len() * work::ALL.len() * measure.rounds as usize);
     let mut measured = Vec::new();
     for rows in sizes {
-        let subject = Subject::new(&items[..rows], &field)?;
+        let mut subject = Subject::new(&items[..rows], &field)?;
         let figures = work::ALL
             .iter()
-            .map(|work| Figure::measure(work, &subject, measure.rounds, &mut progress));
+            .map(|work| Figure::measure(work, &mut subject, measure.rounds, &mut progress));
         let figures = figures.collect::<Result<_, _>>()?;
         measured.push(Measured { rows, figures });
     }

@@ -57,13 +57,15 @@ pub(super) fn draw(target: Target, path: &Path, measured: &[Measured]) -> Result
 fn draw_on<B: DrawingBackend>(backend: B, measured: &[Measured]) -> Result<(), String> {
     let area = backend.into_drawing_area();
     area.fill(&PAPER).map_err(told)?;
+    let rows = measured.last().map_or(0, |size| size.rows);
+    let title = format!(
+        "Cost against rows: a list's work, and the floor beside it (ratios at {rows} rows)"
+    );
     let sheet = area
-        .titled(
-            "Cost against rows: a list's work, and the floor beside it",
-            style(22),
-        )
+        .margin(12, 6, 6, 6)
+        .titled(&title, style(22))
         .map_err(told)?;
-    let panels = sheet.margin(6, 6, 6, 6).split_evenly(PANELS);
+    let panels = sheet.margin(10, 0, 0, 0).split_evenly(PANELS);
     let works = measured.first().map_or(0, |size| size.figures.len());
     for (index, panel) in panels.iter().enumerate().take(works) {
         draw_panel(panel, index, measured)?;
@@ -101,15 +103,12 @@ fn draw_panel<B: DrawingBackend>(
     let low = times().fold(f64::INFINITY, f64::min).max(1e-9);
     let high = times().fold(0.0, f64::max).max(low);
     // One size alone needs some room on either side.
-    let (left, right) = if least < most {
-        (least, most)
-    } else {
-        (most / 2.0, most * 2.0)
-    };
+    let room = if least < most { 1.2 } else { 2.0 };
+    let (left, right) = (least / room, most * room);
     let (low, high) = (decade_below(low), decade_above(high));
     let title = format!("{}: {:.2} times the floor", last.work, last.ratio);
     let mut chart = ChartBuilder::on(panel)
-        .caption(title, style(15))
+        .caption(title, style(14))
         .margin(8)
         .x_label_area_size(28)
         .y_label_area_size(58)

@@ -6,12 +6,16 @@ use memchr::memmem;
 use serde_json::Value;
 use std::collections::{BTreeMap, HashMap};
 use std::hint::black_box;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey, Schema};
-use usual_tide::{FieldLookup, Folding, Item, ListId, Query, Search, Sort, Store};
+use usual_tide::{Feed, FieldLookup, Folding, Item, ListId, Query, Search, Sort, Store};
 
 /// Edits of one round.
 const EDITS: usize = 1000;
+
+/// As a search folds text.
+const FOLDING: Folding = Folding::CaseAndAccents;
 
 /// What the work and its floor took.
 type Times = (Duration, Duration);
@@ -20,7 +24,7 @@ type Times = (Duration, Duration);
 pub(super) struct Work {
     pub(super) name: &'static str,
     pub(super) floor: &'static str,
-    pub(super) run: fn(&Subject<'_>, u64) -> Result<Times, CommandError>,
+    pub(super) run: fn(&mut Subject<'_>, u64) -> Result<Times, CommandError>,
 }
 
 /// In the order in which an app comes to them.
@@ -62,57 +66,48 @@ pub(super) static ALL: [Work; 7] = [
     },
 ];
 
-/// Items and the field that they are sorted by.
+/// Items, and a store with a list of them by one field that the rounds work on.
 pub(super) struct Subject<'a> {
     items: &'a [Record],
     field: &'a FieldName,
     schema: Schema,
+    store: Store<Record>,
+    list: ListId,
+    feed: Feed<Record>,
+    /// The field's texts as a search sees them, one a line.
+    folded: String,
 }
 
 impl<'a> Subject<'a> {
     pub(super) fn new(items: &'a [Record], field: &'a FieldName) -> Result<Self, CommandError> {
+        let schema = Schema::infer(items);
+        let mut store = Store::load(items.iter().cloned())?;
+        let sort = Sort::parse_with(&field.to_string(), &schema)?;
+        let list = store.bind(Query::new().sort(sort));
+        let feed = store.feed(list)?;
+        let texts = items.iter().map(|item| FOLDING.fold(text(item, field)));
         Ok(Self {
             items,
             field,
-            schema: Schema::infer(items),
+            schema,
+            store,
+            list,
+            feed,
+            folded: texts.collect::<Vec<_>>().join("\n"),
         })
-    }
-
-    fn text<'b>(&self, item: &'b Record) -> &'b str {
-        item.field(self.field)
-            .and_then(Value::as_str)
-            .unwrap_or_default()
-    }
-
-    fn texts(&self) -> Vec<&'a str> {
-        self.items.iter().map(|item| self.text(item)).collect()
-    }
-
-    fn store(&self) -> Result<Store<Record>, CommandError> {
-        Ok(Store::load(self.items.iter().cloned())?)
-    }
-
-    /// The list by the field.
-    fn sorted(&self) -> Result<Query<Record>, CommandError> {
-        let sort = Sort::parse_with(&self.field.to_string(), &self.schema)?;
-        Ok(Query::new().sort(sort))
     }
 
     fn search(&self, text: &str) -> Search<Record> {
         Search::in_fields(text, self.schema.field(&self.field.to_string()))
     }
 
-    /// A store with the list by the field.
-    fn bound(&self) -> Result<(Store<Record>, ListId), CommandError> {
-        let mut store = self.store()?;
-        let list = store.bind(self.sorted()?);
-        Ok((store, list))
+    fn some_item(&self, random: &mut Rng) -> &'a Record {
+        &self.items[random.usize(..self.items.len())]
     }
 
     /// The first letters of some word in the texts.
     fn letters(&self, count: usize, seed: u64) -> String {
-        let mut random = Rng::with_seed(seed);
-        let text = self.text(&self.items[random.usize(..self.items.len())]);
+        let text = text(self.some_item(&mut Rng::with_seed(seed)), self.field);
         let word = text.split_whitespace().max_by_key(|word| word.len());
         word.unwrap_or("a").chars().take(count).collect()
     }
@@ -120,105 +115,28 @@ impl<'a> Subject<'a> {
     /// Which items get another text in one round, and which: that of another item.
     fn changes(&self, seed: u64) -> Vec<(RecordKey, String)> {
         let mut random = Rng::with_seed(seed);
-        let mut some = || &self.items[random.usize(..self.items.len())];
         let changes = (0..EDITS).map(|_| {
-            let (item, other) = (some(), some());
-            (item.key().clone(), format!("{} again", self.text(other)))
+            let key = self.some_item(&mut random).key().clone();
+            let other = text(self.some_item(&mut random), self.field);
+            (key, format!("{other} {seed}"))
         });
         changes.collect()
     }
+
+    fn edit(&mut self, key: &RecordKey, text: &str) -> Result<(), CommandError> {
+        edit(&mut self.store, self.field, key, text)
+    }
+
+    fn read(&self) -> Result<(), CommandError> {
+        black_box(self.feed.read(&self.store)?);
+        Ok(())
+    }
 }
 
-fn timed<R>(work: impl FnOnce() -> R) -> (R, Duration) {
-    let begun = Instant::now();
-    let done = black_box(work());
-    (done, begun.elapsed())
-}
-
-fn load(subject: &Subject<'_>, _: u64) -> Result<Times, CommandError> {
-    let items = subject.items.to_vec();
-    let (loaded, work) = timed(|| Store::load(items));
-    loaded?;
-    let (_, floor) = timed(|| {
-        let keys = subject.items.iter().zip(0_usize..);
-        keys.map(|(item, at)| (item.key(), at))
-            .collect::<HashMap<_, _>>()
-    });
-    Ok((work, floor))
-}
-
-fn bind(subject: &Subject<'_>, _: u64) -> Result<Times, CommandError> {
-    let mut store = subject.store()?;
-    let query = subject.sorted()?;
-    let (_, work) = timed(|| store.bind(query));
-    let texts = subject.texts();
-    let mut order: Vec<usize> = (0..texts.len()).collect();
-    let (_, floor) = timed(|| order.sort_by(|one, two| texts[*one].cmp(texts[*two])));
-    Ok((work, floor))
-}
-
-fn first_letter(subject: &Subject<'_>, seed: u64) -> Result<Times, CommandError> {
-    keystroke(subject, "", &subject.letters(1, seed))
-}
-
-fn third_letter(subject: &Subject<'_>, seed: u64) -> Result<Times, CommandError> {
-    keystroke(
-        subject,
-        &subject.letters(2, seed),
-        &subject.letters(3, seed),
-    )
-}
-
-/// One letter more, until the view has its change set.
-fn keystroke(subject: &Subject<'_>, before: &str, after: &str) -> Result<Times, CommandError> {
-    let (mut store, list) = subject.bound()?;
-    store.prepare_search(&subject.search(after));
-    store.change_query(list, |query| query.search(subject.search(before)))?;
-    let feed = store.feed(list)?;
-    let search = subject.search(after);
-    let (read, work) = timed(|| {
-        store.change_query(list, |query| query.search(search))?;
-        Ok::<_, CommandError>(feed.read(&store)?)
-    });
-    black_box(read?);
-    let folding = Folding::CaseAndAccents;
-    let texts = subject.texts();
-    let folded: Vec<String> = texts.iter().map(|text| folding.fold(text)).collect();
-    let whole = folded.join("\n");
-    let letters = folding.fold(after);
-    let (_, floor) = timed(|| memmem::find_iter(whole.as_bytes(), letters.as_bytes()).count());
-    Ok((work, floor))
-}
-
-fn edits(subject: &Subject<'_>, seed: u64) -> Result<Times, CommandError> {
-    let (mut store, list) = subject.bound()?;
-    let feed = store.feed(list)?;
-    let changes = subject.changes(seed);
-    let (done, work) = timed(|| {
-        for (key, text) in &changes {
-            edit(&mut store, subject.field, key, text)?;
-            black_box(feed.read(&store)?);
-        }
-        Ok::<_, CommandError>(())
-    });
-    done?;
-    Ok((work, ordered_map(subject, seed)))
-}
-
-fn batch(subject: &Subject<'_>, seed: u64) -> Result<Times, CommandError> {
-    let (mut store, list) = subject.bound()?;
-    let feed = store.feed(list)?;
-    let changes = subject.changes(seed);
-    let (done, work) = timed(|| {
-        store.batch(|store| {
-            let mut changes = changes.iter();
-            changes.try_for_each(|(key, text)| edit(store, subject.field, key, text))
-        })?;
-        black_box(feed.read(&store)?);
-        Ok::<_, CommandError>(())
-    });
-    done?;
-    Ok((work, ordered_map(subject, seed)))
+fn text<'a>(item: &'a Record, field: &FieldName) -> &'a str {
+    item.field(field)
+        .and_then(Value::as_str)
+        .unwrap_or_default()
 }
 
 fn edit(
@@ -232,10 +150,99 @@ fn edit(
     Ok(set?)
 }
 
+fn timed<R>(work: impl FnOnce() -> R) -> (R, Duration) {
+    let begun = Instant::now();
+    let done = black_box(work());
+    (done, begun.elapsed())
+}
+
+fn load(subject: &mut Subject<'_>, _: u64) -> Result<Times, CommandError> {
+    let items = subject.items.to_vec();
+    let (loaded, work) = timed(|| Store::load(items));
+    loaded?;
+    let (_, floor) = timed(|| {
+        let keys = subject.items.iter().zip(0_usize..);
+        keys.map(|(item, at)| (item.key(), at))
+            .collect::<HashMap<_, _>>()
+    });
+    Ok((work, floor))
+}
+
+fn bind(subject: &mut Subject<'_>, _: u64) -> Result<Times, CommandError> {
+    let query = subject.store.list(subject.list)?.query().clone();
+    let (list, work) = timed(|| subject.store.bind(query));
+    subject.store.unbind(list)?;
+    let items = subject.store.items();
+    let texts: Vec<&str> = items.map(|item| text(item, subject.field)).collect();
+    let mut order: Vec<usize> = (0..texts.len()).collect();
+    let (_, floor) = timed(|| order.sort_by(|one, two| texts[*one].cmp(texts[*two])));
+    Ok((work, floor))
+}
+
+fn first_letter(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
+    let letter = subject.letters(1, seed);
+    keystroke(subject, "", &letter)
+}
+
+fn third_letter(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
+    let letters = subject.letters(3, seed);
+    let before: String = letters.chars().take(2).collect();
+    keystroke(subject, &before, &letters)
+}
+
+/// One letter more, until the view has its change set.
+fn keystroke(subject: &mut Subject<'_>, before: &str, after: &str) -> Result<Times, CommandError> {
+    let (list, search) = (subject.list, subject.search(after));
+    subject.store.prepare_search(&search);
+    let earlier = subject.search(before);
+    subject
+        .store
+        .change_query(list, |query| query.search(earlier))?;
+    subject.read()?;
+    let (read, work) = timed(|| {
+        subject
+            .store
+            .change_query(list, |query| query.search(search))?;
+        subject.read()
+    });
+    read?;
+    subject.store.change_query(list, Query::unsearched)?;
+    subject.read()?;
+    let letters = FOLDING.fold(after);
+    let (text, letters) = (subject.folded.as_bytes(), letters.as_bytes());
+    let (_, floor) = timed(|| memmem::find_iter(text, letters).count());
+    Ok((work, floor))
+}
+
+fn edits(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
+    let changes = subject.changes(seed);
+    let (done, work) = timed(|| {
+        changes.iter().try_for_each(|(key, text)| {
+            subject.edit(key, text)?;
+            subject.read()
+        })
+    });
+    done?;
+    Ok((work, ordered_map(subject, seed)))
+}
+
+fn batch(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
+    let changes = subject.changes(seed.wrapping_add(1 << 32));
+    let (done, work) = timed(|| {
+        let field = subject.field;
+        subject.store.batch(|store| {
+            let mut changes = changes.iter();
+            changes.try_for_each(|(key, text)| edit(store, field, key, text))
+        })?;
+        subject.read()
+    });
+    done?;
+    Ok((work, ordered_map(subject, seed)))
+}
+
 fn ordered_map(subject: &Subject<'_>, seed: u64) -> Duration {
-    let rows = subject.items.len() as u64;
     let mut random = Rng::with_seed(seed);
-    let mut keys: Vec<u64> = (0..rows).map(|_| random.u64(..)).collect();
+    let mut keys: Vec<u64> = subject.items.iter().map(|_| random.u64(..)).collect();
     let mut map: BTreeMap<(u64, u32), ()> = keys
         .iter()
         .zip(0..)
@@ -252,23 +259,23 @@ fn ordered_map(subject: &Subject<'_>, seed: u64) -> Duration {
     floor
 }
 
-fn reload(subject: &Subject<'_>, seed: u64) -> Result<Times, CommandError> {
-    let (mut store, list) = subject.bound()?;
-    let feed = store.feed(list)?;
+fn reload(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
     let mut random = Rng::with_seed(seed);
-    let mut later = subject.items.to_vec();
+    let now: Vec<Arc<Record>> = subject.store.items().cloned().collect();
+    let mut later: Vec<Record> = now.iter().map(|item| Record::clone(item)).collect();
     for item in later.iter_mut().filter(|_| random.u8(..100) == 0) {
-        let text = format!("{} again", subject.text(item));
+        let text = format!("{} {seed}", text(item, subject.field));
         item.set_field(subject.field, text.into())?;
     }
     let (_, floor) = timed(|| {
-        let pairs = subject.items.iter().zip(&later);
-        pairs.filter(|(one, two)| one == two).count()
+        let pairs = now.iter().zip(&later);
+        pairs.filter(|(one, two)| ***one == **two).count()
     });
+    drop(now);
     let (done, work) = timed(|| {
-        store.reload(later)?;
-        Ok::<_, CommandError>(feed.read(&store)?)
+        subject.store.reload(later)?;
+        subject.read()
     });
-    black_box(done?);
+    done?;
     Ok((work, floor))
 }

@@ -140,14 +140,22 @@ pub(super) fn write<'a>(
         .terminator(Terminator::Any(b'\n'))
         .from_writer(out);
     if !columns.names.is_empty() {
-        writer.write_record(&columns.names)?;
+        writer.write_record(&columns.names).map_err(unwrapped)?;
     }
     for item in items {
         let mut cells = vec![String::new(); columns.names.len()];
         columns.fill(String::new(), item, &mut cells);
-        writer.write_record(&cells)?;
+        writer.write_record(&cells).map_err(unwrapped)?;
     }
     writer.flush()
+}
+
+/// The writer's own error, of its own kind.
+fn unwrapped(error: csv::Error) -> io::Error {
+    match error.into_kind() {
+        ErrorKind::Io(error) => error,
+        other => io::Error::other(format!("{other:?}")),
+    }
 }
 
 /// The dotted names of all values, in the order in which they first occur.

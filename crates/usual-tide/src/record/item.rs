@@ -126,10 +126,15 @@ impl Record {
     ///
     /// [`SetError`], and the record is unchanged.
     pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {
-        let mut members = self.members.clone();
         let in_the_way = SetError::InTheWay {
             name: name.to_string(),
         };
+        if !name.may_overlap(&self.key_name) {
+            // Nothing is made where something is in the way, so there is nothing to take back.
+            *name.make(&mut self.members).ok_or(in_the_way)? = value;
+            return Ok(());
+        }
+        let mut members = self.members.clone();
         *name.make(&mut members).ok_or(in_the_way)? = value;
         self.key = read_key(&members, &self.key_name)?;
         self.members = members;

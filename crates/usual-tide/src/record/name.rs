@@ -75,6 +75,14 @@ impl FieldName {
         })
     }
 
+    /// Whether the two may be the same member of an object, or lie in the same one.
+    pub(super) fn may_overlap(&self, other: &Self) -> bool {
+        let members = |name: &Self| [name.text.clone(), name.steps[0].clone()];
+        members(self)
+            .iter()
+            .any(|name| members(other).contains(name))
+    }
+
     /// The JSON Pointer of the field in an object.
     pub(super) fn pointer_in(&self, members: &Map<String, Value>) -> String {
         if !self.pointer && members.contains_key(&self.text) {
