@@ -17,7 +17,7 @@ shot() {
         sleep 3
         import -window root "docs/screenshots/$1.png"
         kill %1
-    ' _ "$name" "${3:-$command}" "CLICOLOR_FORCE=1 $command"
+    ' _ "$name" "${3:-$command}" "export COLUMNS=116 CLICOLOR_FORCE=1; $command"
     echo "docs/screenshots/$name.png"
 }
 
@@ -28,7 +28,12 @@ shot show "usual-tide show demo/pieces.json --sort -height_mm,title --numbered |
     "usual-tide show demo/pieces.json --sort -height_mm,title --numbered"
 shot search "usual-tide show demo/pieces.json --filter 'fired = FALSE AND height_mm < 260' --search 'cafe' --sort due,title; \
     usual-tide show demo/pieces.json --filter 'heigth_mm < 150'"
-shot group "usual-tide show demo/pieces.json --filter 'height_mm > 290' --group due:week --sort title --locale sv | head -n 34" \
-    "usual-tide show demo/pieces.json --filter 'height_mm > 290' --group due:week --sort title --locale sv"
+shot group "usual-tide show demo/pieces.csv --filter 'height_mm > 290' --group due:week --totals height_mm:sum --sort title --locale sv | head -n 33" \
+    "usual-tide show demo/pieces.csv --filter 'height_mm > 290' --group due:week --totals height_mm:sum --sort title --locale sv"
 shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json | tail -n 34" \
     "usual-tide compare demo/pieces.json demo/pieces-later.json"
+shot replay "usual-tide replay demo/pieces.json demo/evening.ndjson --filter \"shelf = 'A1'\" --check | tail -n +58 | head -n 34" \
+    "usual-tide replay demo/pieces.json demo/evening.ndjson --filter \\\"shelf = 'A1'\\\" --check"
+shot verify "usual-tide verify demo/trace-good.ndjson; usual-tide verify demo/trace-wrong-order.ndjson"
+usual-tide measure --rows 300000 --rounds 9 --plot docs/screenshots/measure.png
+echo docs/screenshots/measure.png

@@ -93,3 +93,13 @@ pub use usual_tide_derive::{Fields, Item};
 #[cfg(doctest)]
 #[doc = include_str!("../../../README.md")]
 struct Readme;
+
+/// Those of the guide.
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/guide.md")]
+struct Guide;
+
+/// Those of the page on change sets.
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/change-sets.md")]
+struct ChangeSets;

@@ -16,6 +16,9 @@ use usual_tide::{Query, Store};
 use usual_tide_sources::files;
 use watched::Watched;
 
+/// Rows of one change set that are told as text; the rest is counted.
+const TOLD: usize = 20;
+
 const BOLD: Style = Style::new().bold();
 
 pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError> {
@@ -190,7 +193,11 @@ impl Telling {
                     Some(changes) => {
                         let rows = store.list(list.id())?;
                         let told = Told::new(changes, &rows, columns().saturating_sub(5));
-                        lines.extend(told.lines().iter().map(|line| format!("     {line}")));
+                        let rows = told.lines();
+                        lines.extend(rows.iter().take(TOLD).map(|line| format!("     {line}")));
+                        if rows.len() > TOLD {
+                            lines.push(format!("     … and {} more", rows.len() - TOLD));
+                        }
                         lines.push(format!("     {}", told.summary()));
                     }
                     None => lines.push("     no row is touched".to_owned()),

@@ -4,7 +4,7 @@ use crate::args::{StepFormat, Verify};
 use crate::error::CommandError;
 use crate::input;
 use crate::output::cells::fitted;
-use crate::output::{Output, counted};
+use crate::output::{Output, columns, counted, paragraph};
 use crate::trace::{Ended, Parting, follow};
 use anstyle::{AnsiColor, Style};
 use serde_json::{Value, json};
@@ -36,7 +36,7 @@ pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<(), CommandError>
         },
         Err(parting) => {
             match verify.format {
-                StepFormat::Text => out.text(&report(&parting))?,
+                StepFormat::Text => out.text(&report(&parting, columns()))?,
                 StepFormat::Json => out.json(&as_json(&parting))?,
             }
             Err(CommandError::Trace {
@@ -57,7 +57,7 @@ fn in_step(ended: &Ended) -> String {
     )
 }
 
-fn report(parting: &Parting) -> String {
+fn report(parting: &Parting, columns: usize) -> String {
     let mut lines = vec![format!(
         "{BOLD}line {}: {}{BOLD:#}",
         parting.line, parting.what
@@ -67,14 +67,14 @@ fn report(parting: &Parting) -> String {
     }
     lines.extend(rows(parting));
     lines.push(String::new());
-    lines.push(format!(
-        "{BOLD}likely cause:{BOLD:#} {}",
-        parting.cause.told()
-    ));
-    lines.push(format!(
-        "{BOLD}what helps:{BOLD:#} {}",
-        parting.cause.remedy()
-    ));
+    let cause = parting.cause.told();
+    for (name, text) in [
+        ("likely cause:", cause.as_str()),
+        ("what helps:", parting.cause.remedy()),
+    ] {
+        let text = paragraph(&format!("{name} {text}"), columns, "", "  ");
+        lines.push(text.replacen(name, &format!("{BOLD}{name}{BOLD:#}"), 1));
+    }
     lines.join("\n") + "\n"
 }
 

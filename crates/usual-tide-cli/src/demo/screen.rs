@@ -2,11 +2,10 @@
 
 use super::Act;
 use crate::output::cells::{fitted, plain};
-use crate::output::counted;
 use crate::output::words::{ARRIVED, CHANGED, LEFT, MOVED, Told, VERB};
+use crate::output::{counted, paragraph};
 use anstyle::Style;
 use std::collections::BTreeMap;
-use std::fmt::Write;
 use usual_tide::record::Record;
 use usual_tide::{ChangeSet, Item, Replica};
 
@@ -166,16 +165,9 @@ impl Screen {
 
     /// Text in lines that fit.
     fn paragraph(&mut self, text: &str) {
-        let mut line = String::from("  ");
-        for word in text.split_whitespace() {
-            if line.chars().count() + 1 + word.chars().count() > self.columns.min(96) {
-                self.line(&line);
-                line = String::from("  ");
-            }
-            // Writing to a string cannot fail.
-            let _ = write!(line, " {word}");
-        }
-        self.line(&line);
+        let indent = " ".repeat(3);
+        let lines = paragraph(text, self.columns.min(96), &indent, &indent);
+        self.line(&lines);
     }
 }
 

@@ -58,6 +58,7 @@ fn draw_on<B: DrawingBackend>(backend: B, measured: &[Measured]) -> Result<(), S
     let area = backend.into_drawing_area();
     area.fill(&PAPER).map_err(told)?;
     let rows = measured.last().map_or(0, |size| size.rows);
+    let rows = rows_label(rows as f64);
     let title = format!(
         "Cost against rows: a list's work, and the floor beside it (ratios at {rows} rows)"
     );

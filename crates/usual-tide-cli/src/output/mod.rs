@@ -81,6 +81,15 @@ pub(crate) fn heading(section: &Section) -> String {
     }
 }
 
+/// Text in lines of so many columns at the most, broken between words.
+pub(crate) fn paragraph(text: &str, columns: usize, first: &str, others: &str) -> String {
+    let options = textwrap::Options::new(columns)
+        .initial_indent(first)
+        .subsequent_indent(others)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
+    textwrap::fill(text, options)
+}
+
 /// A count with its noun.
 pub(crate) fn counted(count: usize, one: &str, many: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { many })
