@@ -1,5 +1,7 @@
 //! The command as a process: what it prints, and how it refuses.
 
+#![allow(clippy::unwrap_used)]
+
 mod support;
 
 use serde_json::Value;

@@ -30,7 +30,9 @@ pub use json::{ChangesJsonError, ChangesJsonProblem};
 pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;
-pub(crate) use sections::{GroupValue, Layout, Seams, SectionName, Sectioning, align_by_key};
+pub(crate) use sections::{
+    GroupValue, Layout, Recounted, Seams, SectionName, Sectioning, align_by_key,
+};
 pub use sections::{
     Section, SectionApplyError, SectionChanges, SectionKey, SectionMove, SectionReplica,
     SectionRow, SectionRun, SectionUpdated,

@@ -127,13 +127,17 @@ impl<T: Item> ListState<T> {
             && before.is_open()
             && after.is_open()
         {
-            let change = match self.log.unread_sections(cursor) {
-                SectionChange::None => Alignment::identity(after.len()),
-                SectionChange::Touched(change) => change,
-                SectionChange::Anew => align_by_key(before, &after),
+            let before = before.clone();
+            let sections = match self.log.unread_sections(cursor) {
+                SectionChange::Recounted(few) => Sectioning::recounted(few, before, after),
+                SectionChange::None => {
+                    let same = Alignment::identity(after.len());
+                    Sectioning::new(same, before, after)
+                }
+                SectionChange::Touched(change) => Sectioning::new(change, before, after),
+                SectionChange::Anew => Sectioning::between(before, after),
             };
             let mut set = ChangeSet::of_row(rows, row);
-            let sections = Sectioning::new(change, before.clone(), after);
             let stayed = row.before.as_ref().zip(row.after.as_ref());
             let only_row = stayed.map(|(before, after)| (before.0, after.0));
             set.set_sections(sections.of_row(only_row));
@@ -144,10 +148,11 @@ impl<T: Item> ListState<T> {
             let before = before.unwrap_or_else(|| Layout::whole(unread.before));
             let known = cursor.layout.is_some() && self.grouping.is_some();
             let change = match self.log.unread_sections(cursor) {
-                SectionChange::None if known => Alignment::identity(after.len()),
-                SectionChange::Touched(change) if known => change,
-                _ => align_by_key(&before, &after),
+                SectionChange::None if known => Some(Alignment::identity(after.len())),
+                change if known => change.into_alignment(),
+                _ => None,
             };
+            let change = change.unwrap_or_else(|| align_by_key(&before, &after));
             let folding = Folding {
                 before: &before,
                 after: &after,

@@ -212,15 +212,23 @@ impl<T> Log<T> {
     pub(super) fn unread_sections(&self, cursor: &Cursor<T>) -> SectionChange {
         let noted = self.since(cursor.version).into_iter().flatten();
         let noted = noted.filter_map(|noted| Some(&noted.sections.as_ref()?.change));
-        let mut touched = Vec::new();
-        for change in [&cursor.unread_sections].into_iter().chain(noted) {
-            match change {
-                SectionChange::None => {}
-                SectionChange::Touched(change) => touched.push(change),
-                SectionChange::Anew => return SectionChange::Anew,
-            }
-        }
-        match compose_all(&touched, &|change| Cow::Borrowed(*change)) {
+        let mut changes = [&cursor.unread_sections]
+            .into_iter()
+            .chain(noted)
+            .filter(|change| !matches!(change, SectionChange::None));
+        let Some(first) = changes.next() else {
+            return SectionChange::None;
+        };
+        let mut touched = match (first, changes.next()) {
+            (SectionChange::Recounted(few), None) => return SectionChange::Recounted(few.clone()),
+            (first, second) => [first].into_iter().chain(second).collect::<Vec<_>>(),
+        };
+        touched.extend(changes);
+        let aligned: Option<Vec<_>> = touched.into_iter().map(SectionChange::align).collect();
+        let Some(aligned) = aligned else {
+            return SectionChange::Anew;
+        };
+        match compose_all(&aligned, &|change| Cow::Borrowed(&**change)) {
             Some(change) => SectionChange::Touched(change.into_owned()),
             None => SectionChange::None,
         }

@@ -1,6 +1,6 @@
 //! Change sets in positions by section.
 
-use super::layout::Layout;
+use super::layout::{Layout, Sums};
 use super::section::{Section, SectionRow};
 use super::sectioning::Sectioning;
 use crate::change::align::Segment;
@@ -153,6 +153,11 @@ impl<T: Item> ChangeSet<T> {
                 &whole
             }
         };
+        if let Some((from, to)) = sections.only_row()
+            && let Some(changes) = self.row_by_section(sections, from, to)
+        {
+            return changes;
+        }
         let (before, after) = (sections.before(), sections.after());
         let runs = |layout: &Layout, runs: &[crate::change::RowRun<T>]| {
             let mut by_section = Vec::with_capacity(runs.len());
@@ -195,9 +200,6 @@ impl<T: Item> ChangeSet<T> {
     }
 
     fn moves_by_section(&self, sections: &Sectioning) -> Vec<SectionMove> {
-        if let Some((from, to)) = sections.only_row() {
-            return self.move_of_row(sections, from, to);
-        }
         let blocks = self.blocks(sections);
         let mut moved: Vec<SectionMove> = Vec::new();
         for section in blocks.chunk_by(|one, two| one.is.section == two.is.section) {
@@ -215,23 +217,51 @@ impl<T: Item> ChangeSet<T> {
         moved
     }
 
-    /// The move when no other row than one was touched.
-    fn move_of_row(&self, sections: &Sectioning, from: usize, to: usize) -> Vec<SectionMove> {
+    /// The same when no other row than one was touched, and stayed.
+    fn row_by_section(
+        &self,
+        sections: &Sectioning,
+        from: usize,
+        to: usize,
+    ) -> Option<SectionChanges<T>> {
         let (before, after) = (sections.before(), sections.after());
-        let key = |layout: &Layout, at| Some(layout.at_shown(at)?.1.section.name.key.clone());
-        let crossed = key(before, from) != key(after, to);
-        let run = |from, to| {
-            let (from, to) = (before.place(from)?, after.place(to)?);
-            Some(SectionMove { from, to, len: 1 })
+        let (above_was, was) = before.at_shown(from)?;
+        let (above_is, is) = after.at_shown(to)?;
+        let place = |position: usize, above: Sums| SectionRow {
+            section: above.sections,
+            row: position - above.shown,
         };
-        match crossed {
-            true => run(from, to).into_iter().collect(),
-            false => self
-                .moved
-                .iter()
-                .filter_map(|moved| run(moved.from, moved.to))
+        let (old, new) = (place(from, above_was), place(to, above_is));
+        let crossed = was.section.key() != is.section.key();
+        let moved = match self.moved.first() {
+            _ if crossed => Some((old, new)),
+            // Of two neighbours that change places it may be the other one that moves, in the same section.
+            Some(run) => Some((place(run.from, above_was), place(run.to, above_is))),
+            None => None,
+        };
+        let moved: Vec<SectionMove> = moved
+            .map(|(from, to)| SectionMove { from, to, len: 1 })
+            .into_iter()
+            .collect();
+        let updated = self.updated.iter().map(|row| SectionUpdated {
+            from: old,
+            to: new,
+            before: Arc::clone(&row.before),
+            after: Arc::clone(&row.after),
+        });
+        let updated: Vec<SectionUpdated<T>> = updated.collect();
+        let touched = !moved.is_empty() || !updated.is_empty();
+        Some(SectionChanges {
+            sections: Arc::clone(sections.changes()),
+            removed: Vec::new(),
+            inserted: Vec::new(),
+            moved,
+            updated,
+            lengths: touched
+                .then_some((old.section, was.shown))
+                .into_iter()
                 .collect(),
-        }
+        })
     }
 
     /// The kept rows that may have moved, in the order of A.

@@ -4,6 +4,7 @@ mod by_section;
 #[cfg(feature = "record")]
 mod json;
 mod layout;
+mod recounted;
 mod replica;
 mod seams;
 mod section;
@@ -12,6 +13,7 @@ mod stages;
 
 pub use by_section::{SectionChanges, SectionMove, SectionRun, SectionUpdated};
 pub(crate) use layout::Layout;
+pub(crate) use recounted::Recounted;
 pub use replica::{SectionApplyError, SectionReplica};
 pub(crate) use seams::{Seams, align_by_key};
 pub(crate) use section::{GroupValue, SectionName};

@@ -1,6 +1,7 @@
 //! What a change set knows of the sections.
 
 use super::layout::Layout;
+use super::recounted::Recounted;
 use super::seams::{Seams, align_by_key};
 use super::section::Section;
 use crate::change::align::Alignment;
@@ -12,18 +13,36 @@ use std::sync::Arc;
 pub(crate) struct Sectioning {
     changes: Arc<ChangeSet<Section>>,
     /// The same with every section that rows left or entered.
-    touched: Arc<Alignment<Section>>,
+    touched: Touched,
     before: Layout,
     after: Layout,
     /// Where the only row that an edit touched was and is, when it was one that stayed.
     only_row: Option<(usize, usize)>,
 }
 
+/// The sections that rows left or entered.
+#[derive(Clone, Debug)]
+enum Touched {
+    Few(Recounted),
+    Aligned(Arc<Alignment<Section>>),
+}
+
 impl Sectioning {
     pub(crate) fn new(change: Alignment<Section>, before: Layout, after: Layout) -> Self {
         Self {
             changes: Arc::new(ChangeSet::minimal(&change)),
-            touched: Arc::new(change),
+            touched: Touched::Aligned(Arc::new(change)),
+            before,
+            after,
+            only_row: None,
+        }
+    }
+
+    /// The same where no section came or went.
+    pub(crate) fn recounted(change: Recounted, before: Layout, after: Layout) -> Self {
+        Self {
+            changes: Arc::new(change.changes()),
+            touched: Touched::Few(change),
             before,
             after,
             only_row: None,
@@ -63,7 +82,10 @@ impl Sectioning {
 
     /// Where runs of rows must be cut.
     pub(crate) fn seams(&self) -> Seams {
-        Seams::of_shown(&self.touched, &self.before, &self.after)
+        match &self.touched {
+            Touched::Few(few) => Seams::of_shown(&few.align(), &self.before, &self.after),
+            Touched::Aligned(touched) => Seams::of_shown(touched, &self.before, &self.after),
+        }
     }
 }
 

@@ -2,7 +2,8 @@
 
 use super::{Grouping, SectionChange, Sectioned, find_section};
 use crate::change::{
-    Alignment, Layout, Section, SectionKey, SectionName, Segment, TouchedRow, align_touched,
+    Alignment, Layout, Recounted, Section, SectionKey, SectionName, Segment, TouchedRow,
+    align_touched,
 };
 use crate::item::Item;
 use crate::list::state::ListState;
@@ -74,9 +75,9 @@ impl Deltas {
 }
 
 impl Grouping {
-    /// The sections after an edit, beside the sections before; `None` when they are the same.
-    fn follow<T: Item>(&mut self, group: &Group<T>, deltas: &Deltas) -> Option<Alignment<Section>> {
-        let before = self.layout.clone();
+    /// The sections after an edit, beside the sections before.
+    fn follow<T: Item>(&mut self, group: &Group<T>, deltas: &Deltas) -> SectionChange {
+        let before = self.layout.len();
         let mut touched = Vec::with_capacity(deltas.deltas.len());
         // Positions are those of before as long as no section came or went.
         let mut shifted = false;
@@ -117,7 +118,15 @@ impl Grouping {
             touched.push((delta, row));
         }
         if touched.is_empty() {
-            return None;
+            return SectionChange::None;
+        }
+        if !shifted && touched.len() <= 2 {
+            let mut kept = touched
+                .iter_mut()
+                .filter_map(|(delta, (old, new))| Some((delta.at.ok()?, old.take()?, new.take()?)));
+            if let Some(one) = kept.next() {
+                return SectionChange::Recounted(Recounted::new(before, one, kept.next()));
+            }
         }
         let rows: Vec<TouchedRow<Arc<Section>>> = touched
             .into_iter()
@@ -133,7 +142,7 @@ impl Grouping {
             })
             .collect();
         let lent = rows.iter().map(TouchedRow::lend).collect();
-        Some(align_touched(before.len(), self.layout.len(), lent))
+        SectionChange::Touched(align_touched(before, self.layout.len(), lent))
     }
 
     /// A section after an edit.
@@ -280,13 +289,10 @@ impl<T: Item> ListState<T> {
     ) -> Option<Box<Sectioned>> {
         let hidden = self.hidden();
         let change = deltas.and_then(|deltas| self.carry_out_deltas(deltas));
-        Sectioned::noted(
-            change.map_or(SectionChange::None, SectionChange::Touched),
-            hidden,
-        )
+        Sectioned::noted(change.unwrap_or(SectionChange::None), hidden)
     }
 
-    fn carry_out_deltas(&mut self, deltas: Deltas) -> Option<Alignment<Section>> {
+    fn carry_out_deltas(&mut self, deltas: Deltas) -> Option<SectionChange> {
         let group = self.query.grouping()?;
         let grouping = self.grouping.as_mut()?;
         if deltas.deltas.is_empty() {
@@ -305,6 +311,6 @@ impl<T: Item> ListState<T> {
         });
         let tallied = tallied.collect();
         self.undo.push(Undo::Sections { before, tallied });
-        change
+        Some(change)
     }
 }

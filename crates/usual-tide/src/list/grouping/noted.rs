@@ -1,13 +1,35 @@
 //! What is noted of the sections, for feeds and for positions read earlier.
 
-use crate::change::{Alignment, Layout, Section};
+use crate::change::{Alignment, Layout, Recounted, Section};
+use std::borrow::Cow;
 
 /// What an edit did to the sections of a list.
 pub(in crate::list) enum SectionChange {
     None,
+    /// No section came or went.
+    Recounted(Recounted),
     Touched(Alignment<Section>),
     /// The rows were grouped anew.
     Anew,
+}
+
+impl SectionChange {
+    /// The sections that were touched, where that is known.
+    pub(in crate::list) fn align(&self) -> Option<Cow<'_, Alignment<Section>>> {
+        match self {
+            Self::Recounted(few) => Some(Cow::Owned(few.align())),
+            Self::Touched(change) => Some(Cow::Borrowed(change)),
+            Self::None | Self::Anew => None,
+        }
+    }
+
+    /// The same, given away.
+    pub(in crate::list) fn into_alignment(self) -> Option<Alignment<Section>> {
+        match self {
+            Self::Touched(change) => Some(change),
+            other => other.align().map(Cow::into_owned),
+        }
+    }
 }
 
 /// What is noted of the sections with a change of the rows.
