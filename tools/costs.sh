@@ -9,7 +9,7 @@ trap 'rm -f "$table"' EXIT
 {
     echo "| work | rows | floor | work | ratio | lowest | highest |"
     echo "|---|---|---|---|---|---|---|"
-    for group in "tree" "edit that" "batch" "reload, 1 %" "reload, 10" "bind" "filter" "CQL2" "letter" "section" "memory"; do
+    for group in "tree" "edit that" "batch" "reload, 1 %" "reload, 10" "bind" "filter" "CQL2" "letter" "memory"; do
         for rows in 10000 100000 1000000; do
             cargo bench --quiet -p usual-tide --features probe,record,locale --bench bars -- "$rows" "$group" | grep '^| [a-z]' | grep -v '^| work'
         done
