@@ -30,7 +30,7 @@ fn bad_files_are_refused_with_one_line() {
             &["line 2, column 9", "expected value"],
         ),
         ("[{\"id\": 1}", &["line 1, column 10", "EOF"]),
-        ("", &["line 1, column 0"]),
+        ("", &["line 1, column 1"]),
         (
             "{\n \"id\": 1,\n \"n\": 2\n}",
             &["expected an array of objects, found an object"],

@@ -338,6 +338,18 @@ fn a_sorted_comparison_speaks_of_sorted_rows() {
 }
 
 #[test]
+fn rows_that_show_another_number_are_counted() {
+    let folder = tempfile::tempdir().unwrap();
+    let old = write(&folder, "old.json", r#"[{"id": 1}, {"id": 2}, {"id": 3}]"#);
+    let new = write(&folder, "new.json", r#"[{"id": 2}, {"id": 3}]"#);
+    let text = stdout(&run(&["compare", &old, &new, "--numbered"]));
+    assert!(
+        text.ends_with("(33.3 %)\n2 rows that did not move show another number\n"),
+        "{text}"
+    );
+}
+
+#[test]
 fn numbers_and_member_order_compare_by_value() {
     let folder = tempfile::tempdir().unwrap();
     let old = write(

@@ -167,7 +167,7 @@ fn headings_tell_totals() {
 fn csv_that_is_not_right_is_refused_with_its_line() {
     let folder = tempfile::tempdir().unwrap();
     let cases: [(&str, &str); 8] = [
-        ("id,title\n1,Bowl\n2\n", "line 3: 1 values under 2 names"),
+        ("id,title\n1,Bowl\n2\n", "line 3: 1 value under 2 names"),
         (
             "id,title\n1,\"Bowl\nwide\"\n2,Mug,3\n",
             "line 4: 3 values under 2 names",
@@ -192,6 +192,20 @@ fn csv_that_is_not_right_is_refused_with_its_line() {
         assert!(stderr(&output).contains(expected), "{text:?}: {output:?}");
         assert!(stderr(&output).contains("bad.csv"), "{output:?}");
     }
+    let json = write(&folder, "rows.csv", "[{\"id\": 1}]\n[3, 4]");
+    let told = stderr(&run(&["show", &json]));
+    assert!(
+        told.contains("(by its name it is CSV, and it looks like JSON)"),
+        "{told}"
+    );
+    let csv = write(&folder, "rows.json", "id,title\n1,Bowl\n");
+    let told = stderr(&run(&["compare", &csv, &csv]));
+    assert!(
+        told.contains(
+            "line 1, column 1: expected value (by its name it is JSON, and it looks like CSV)"
+        ),
+        "{told}"
+    );
     let empty = write(&folder, "none.csv", "");
     assert!(stderr(&run(&["show", &empty])).contains("there are no field names"));
 }

@@ -30,7 +30,9 @@ pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandErro
             for line in told.lines() {
                 out.text(&format!("{line}\n"))?;
             }
-            out.text(&format!("{}\n", told.summary()))
+            out.text(&format!("{}\n", told.summary()))?;
+            let renumbered = told.renumbered();
+            renumbered.map_or(Ok(()), |line| out.text(&format!("{line}\n")))
         }
         ChangesFormat::Json => out.json(&changes.to_json(after)),
         ChangesFormat::JsonPatch => out.json(&changes.to_json_patch(after)),

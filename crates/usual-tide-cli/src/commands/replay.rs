@@ -199,6 +199,7 @@ impl Telling {
                             lines.push(format!("     … and {} more", rows.len() - TOLD));
                         }
                         lines.push(format!("     {}", told.summary()));
+                        lines.extend(told.renumbered().map(|line| format!("     {line}")));
                     }
                     None => lines.push("     no row is touched".to_owned()),
                 }

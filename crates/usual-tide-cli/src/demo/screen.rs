@@ -68,20 +68,9 @@ impl Screen {
         if lines.len() > TOLD {
             self.line(&format!("   … and {} more", lines.len() - TOLD));
         }
-        let renumbered: usize = changes
-            .renumbered()
-            .unwrap_or_default()
-            .iter()
-            .map(|r| r.len())
-            .sum();
         self.line(&format!("   {BOLD}{}{BOLD:#}", told.summary()));
-        if renumbered > 0 {
-            let rows = counted(
-                renumbered,
-                "row that did not move shows",
-                "rows that did not move show",
-            );
-            self.line(&format!("   {rows} another number"));
+        if let Some(renumbered) = told.renumbered() {
+            self.line(&format!("   {renumbered}"));
         }
         self.line("");
         self.rows(changes, view);

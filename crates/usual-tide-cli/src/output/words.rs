@@ -31,6 +31,7 @@ pub(crate) struct Told {
     rows: Vec<Line>,
     sections: Vec<String>,
     summary: String,
+    renumbered: usize,
     columns: usize,
 }
 
@@ -59,6 +60,12 @@ impl Told {
             rows: row_lines(changes, after),
             sections: Vec::new(),
             summary: summary(changes),
+            renumbered: changes
+                .renumbered()
+                .into_iter()
+                .flatten()
+                .map(|run| run.len())
+                .sum(),
             columns,
         }
     }
@@ -83,6 +90,13 @@ impl Told {
             format!("{style}{verb}{style:#}  {key}  {title}  {what}")
         });
         rows.chain(self.sections.iter().cloned()).collect()
+    }
+
+    /// Rows of a list that numbers them whose number alone is another.
+    pub(crate) fn renumbered(&self) -> Option<String> {
+        let one = "row that did not move shows another number";
+        let many = "rows that did not move show another number";
+        (self.renumbered > 0).then(|| counted(self.renumbered, one, many))
     }
 
     /// All in one line, with the share of rows touched.

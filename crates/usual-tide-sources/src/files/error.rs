@@ -1,5 +1,6 @@
 //! Why a file cannot be read.
 
+use super::format::FileFormat;
 use usual_tide::record::{FieldNameError, ParseError, RecordError};
 
 /// Why a file holds no items, and where that shows. Lines and columns count from 1.
@@ -25,7 +26,7 @@ pub enum ReadError {
     #[error(transparent)]
     Json(#[from] ParseError),
     /// A line of a CSV file has more or fewer values than there are names.
-    #[error("line {line}: {found} values under {expected} names")]
+    #[error("line {line}: {found} {} under {expected} {}", if *.found == 1 { "value" } else { "values" }, if *.expected == 1 { "name" } else { "names" })]
     WrongWidth {
         /// Where the values begin.
         line: u64,
@@ -56,6 +57,17 @@ pub enum ReadError {
         field: usize,
         /// The name.
         name: String,
+    },
+    /// It cannot be read as what its name says, and looks like something else.
+    #[error("{why} (by its name it is {named}, and it looks like {looks})")]
+    OtherFormat {
+        /// What its name says.
+        named: FileFormat,
+        /// What it looks like.
+        looks: FileFormat,
+        /// Why it cannot be read as that.
+        #[source]
+        why: Box<ReadError>,
     },
     /// A row of a CSV file has no key.
     #[error("line {line}: {why}")]

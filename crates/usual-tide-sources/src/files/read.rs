@@ -31,8 +31,15 @@ pub fn read(
     let mut bytes = Vec::new();
     from.read_to_end(&mut bytes)?;
     let text = text(bytes)?;
-    let format = format.unwrap_or_else(|| FileFormat::of_text(&text));
-    parse(&text, format, key)
+    let looks = FileFormat::of_text(&text);
+    let read = parse(&text, format.unwrap_or(looks), key);
+    match (read, format) {
+        (Err(why), Some(named)) if named != looks && !text.trim().is_empty() => {
+            let why = Box::new(why);
+            Err(ReadError::OtherFormat { named, looks, why })
+        }
+        (read, _) => read,
+    }
 }
 
 /// Bytes as text.

@@ -132,7 +132,8 @@ fn json_error(error: &serde_json::Error, lines_before: usize) -> ParseError {
     let message = message.split(" at line ").next().unwrap_or(&message);
     ParseError::Json {
         line: lines_before + error.line(),
-        column: error.column(),
+        // The end of an empty text is behind no column.
+        column: error.column().max(1),
         message: message.to_owned(),
     }
 }
