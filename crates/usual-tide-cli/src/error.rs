@@ -88,7 +88,7 @@ pub(crate) enum CommandError {
     NoCommand { name: String, names: String },
     #[error("cannot write the output: {0}")]
     Write(#[source] io::Error),
-    #[error("the demo's queue cannot be edited: {0}")]
+    #[error("the items cannot be edited: {0}")]
     Edit(#[from] EditError<RecordKey>),
     #[error("the demo's piece is no item: {0}")]
     Piece(#[from] RecordError),

@@ -24,7 +24,6 @@ fn main() -> ExitCode {
     // What was told before something failed is told all the same.
     match done.and(out.finish()) {
         Err(error) if !error.is_reader_gone() => {
-            let _ = out.finish();
             output::complain(&error);
             ExitCode::FAILURE
         }

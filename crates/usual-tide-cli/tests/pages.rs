@@ -71,6 +71,17 @@ fn what_cannot_be_measured_is_told() {
         stderr(&output).contains("cost.gif: cannot be drawn: its name ends neither in .png nor"),
         "{output:?}"
     );
+    let folder = tempfile::tempdir().unwrap();
+    let twice = support::write(
+        &folder,
+        "twice.csv",
+        &format!("id,title\n{}", "1,Bowl\n".repeat(12)),
+    );
+    let output = run(&["measure", &twice]);
+    assert!(
+        stderr(&output).contains("twice.csv: a key belongs to more than one item"),
+        "{output:?}"
+    );
     for usage in [
         &["--rows", "3"][..],
         &["--rows", "50", "file.json"],

@@ -43,6 +43,7 @@ pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandErro
         });
     }
     let field = data::text_field(measure.field.as_deref(), &items)?;
+    let file = measure.file.as_deref().unwrap_or("made-up pieces");
     let sizes = match drawing {
         Some(_) => sizes(items.len()),
         None => vec![items.len()],
@@ -50,7 +51,7 @@ pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandErro
     let mut progress = Progress::new(sizes.len() * work::ALL.len() * measure.rounds as usize);
     let mut measured = Vec::new();
     for rows in sizes {
-        let mut subject = Subject::new(&items[..rows], &field)?;
+        let mut subject = Subject::new(file, &items[..rows], &field)?;
         let figures = work::ALL
             .iter()
             .map(|work| Figure::measure(work, &mut subject, measure.rounds, &mut progress));

@@ -79,11 +79,17 @@ pub(super) struct Subject<'a> {
 }
 
 impl<'a> Subject<'a> {
-    pub(super) fn new(items: &'a [Record], field: &'a FieldName) -> Result<Self, CommandError> {
+    pub(super) fn new(
+        file: &str,
+        items: &'a [Record],
+        field: &'a FieldName,
+    ) -> Result<Self, CommandError> {
         let schema = Schema::infer(items);
-        let mut store = Store::load(items.iter().cloned())?;
-        let sort = Sort::parse_with(&field.to_string(), &schema)?;
-        let list = store.bind(Query::new().sort(sort));
+        let mut store =
+            Store::load(items.iter().cloned()).map_err(CommandError::not_a_list(file))?;
+        let by_field = schema.field(&field.to_string()).map(Sort::by_field);
+        let query = by_field.map_or_else(Query::new, |sort| Query::new().sort(sort));
+        let list = store.bind(query);
         let feed = store.feed(list)?;
         let texts = items.iter().map(|item| FOLDING.fold(text(item, field)));
         Ok(Self {
