@@ -340,15 +340,15 @@ fn what_is_wrong_is_told_with_its_column() {
 #[test]
 fn hostile_text_is_refused_and_long_text_is_not() {
     let deep = format!("{}id = 1{}", "(".repeat(10_000), ")".repeat(10_000));
-    assert_eq!(refused(&deep), "column 102: nested more than 100 deep");
+    assert_eq!(refused(&deep), "column 34: nested more than 32 deep");
     let deep = format!(
         "{}title{} = 'x'",
         "CASEI(".repeat(10_000),
         ")".repeat(10_000)
     );
-    assert!(refused(&deep).ends_with("nested more than 100 deep"));
+    assert!(refused(&deep).ends_with("nested more than 32 deep"));
     let deep = format!("id = {}1", "-(".repeat(10_000));
-    assert!(refused(&deep).ends_with("nested more than 100 deep"));
+    assert!(refused(&deep).ends_with("nested more than 32 deep"));
     assert!(refused(&"(".repeat(99)).contains("found the end"));
     for bad in [
         "'".repeat(9_999),

@@ -13,7 +13,7 @@ use std::path::PathBuf;
 /// Files hold a JSON array of objects, NDJSON or CSV; `-` is standard input. The exit status is 0 when all is done, 1
 /// when the data or a check says no, 2 when the options are not right.
 #[derive(Parser, Debug)]
-#[command(name = "usual-tide", version, about, max_term_width = 100)]
+#[command(name = "usual-tide", version, max_term_width = 100)]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,

@@ -10,7 +10,7 @@ use crate::item::Item;
 use crate::query::{Query, Window};
 use std::fmt;
 use std::ops::Range;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// The rows of a bound list as they are now.
 ///
@@ -39,11 +39,18 @@ pub struct BoundList<'a, T: Item> {
     id: ListId,
     state: &'a ListState<T>,
     context: Context<'a, T>,
+    /// The sections that the window shows, once they were asked for.
+    layout: OnceLock<Layout>,
 }
 
 impl<'a, T: Item> BoundList<'a, T> {
     pub(crate) fn new(id: ListId, state: &'a ListState<T>, context: Context<'a, T>) -> Self {
-        Self { id, state, context }
+        Self {
+            id,
+            state,
+            context,
+            layout: OnceLock::new(),
+        }
     }
 
     pub(super) fn parts(&self) -> (&'a ListState<T>, Context<'a, T>) {
@@ -144,7 +151,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     pub fn section_position(&self, key: &SectionKey) -> Option<usize> {
         let layout = self.layout();
         match self.query().grouping() {
-            Some(group) => find_section(group, &layout, key).ok(),
+            Some(group) => find_section(group, layout, key).ok(),
             None => (*key == SectionKey::WHOLE).then_some(0),
         }
     }
@@ -169,13 +176,13 @@ impl<'a, T: Item> BoundList<'a, T> {
         rows.contains(&position).then(|| self.get(position))?
     }
 
-    /// The sections that the window shows.
-    fn layout(&self) -> Layout {
-        match self.state.layout() {
+    /// The sections that the window shows. O(s) the first time where the window cuts them.
+    fn layout(&self) -> &Layout {
+        self.layout.get_or_init(|| match self.state.layout() {
             None => Layout::whole(self.len()),
             Some(layout) if self.state.window() == Window::ALL => layout.clone(),
             Some(layout) => layout.cut(&self.state.shown()),
-        }
+        })
     }
 
     /// How often the list has changed: note it when positions are read for the screen.

@@ -10,7 +10,7 @@ use winnow::stream::{Stream, TokenSlice};
 
 /// Brackets and functions in each other at the most: far more than anyone writes, far less than the stack
 /// holds.
-const DEEPEST: usize = 100;
+const DEEPEST: usize = 32;
 
 /// The tokens that are left, and how deep the parser is in brackets.
 struct Input<'t> {
