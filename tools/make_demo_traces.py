@@ -1,6 +1,7 @@
 #!/usr/bin/env python3
 """Writes demo/trace-*.ndjson: what a view of shelf A1 saw in the evening, as it should be, and once for each way in
-which a view goes wrong. Needs the command: `cargo build --release` first."""
+which a view goes wrong; and demo/changes.json, what turns demo/pieces.json into demo/pieces-later.json. Needs the
+command: `cargo build --release` first."""
 
 import json
 import pathlib
@@ -106,7 +107,22 @@ def left_out(lines):
     return lines[:at + 1] + [{"rows": before}]
 
 
+def write_changes():
+    """The change set between the two files of pieces, one row a line."""
+    compared = subprocess.run(
+        [COMMAND, "compare", DEMO / "pieces.json", DEMO / "pieces-later.json", "--format", "json"],
+        check=True, stdout=subprocess.PIPE)
+    parts = []
+    for name, part in json.loads(compared.stdout).items():
+        if isinstance(part, list):
+            rows = ",\n".join("  " + json.dumps(row, ensure_ascii=False) for row in part)
+            part = f"[\n{rows}\n ]"
+        parts.append(f" {json.dumps(name)}: {part}")
+    (DEMO / "changes.json").write_text("{\n" + ",\n".join(parts) + "\n}\n", encoding="utf-8")
+
+
 def main():
+    write_changes()
     lines = good()
     write("good", lines)
     for wrong in (target_before_lift, older_version, without_notice, duplicate_key, wrong_order, left_out):
