@@ -68,6 +68,8 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
             if replay.check
                 && let Some(what) = list.check(&mut stage.store, changes.as_ref())?
             {
+                // What was done is told, so that it can be looked at.
+                told.print(out)?;
                 return Err(CommandError::Differs {
                     file: input::shown(&replay.script),
                     line: line.number,

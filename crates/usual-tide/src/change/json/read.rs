@@ -263,10 +263,7 @@ impl Reading<'_> {
                 "to_row",
                 "key",
             ])?;
-            let (from, to) = (entry.number("from")?, entry.number("to")?);
-            entry.at("to").ascends(to, moved.last().map(|row| row.1))?;
-            entry.at("to").within(to, self.after)?;
-            self.is_row(&entry, "from", from)?;
+            let (from, to) = self.ends(&entry, moved.last().map(|row| row.1))?;
             if !self.leaving.insert(from) {
                 let problem = ChangesJsonProblem::TakenTwice { position: from };
                 return Err(entry.at("from").refused(problem));
@@ -299,12 +296,7 @@ impl Reading<'_> {
                 "fields",
                 "item",
             ])?;
-            let (from, to) = (entry.number("from")?, entry.number("to")?);
-            entry
-                .at("to")
-                .ascends(to, updated.last().map(|row| row.0))?;
-            entry.at("to").within(to, self.after)?;
-            self.is_row(&entry, "from", from)?;
+            let (from, to) = self.ends(&entry, updated.last().map(|row| row.0))?;
             let found = match origins.get(to) {
                 Some(Origin::Kept(from)) => Some(*from),
                 _ => None,
@@ -320,6 +312,19 @@ impl Reading<'_> {
             updated.push((to, self.item(&entry, self.before[from].key())?));
         }
         Ok(updated)
+    }
+
+    /// Where a kept row is in B and in A, behind the entry before.
+    fn ends(
+        &self,
+        entry: &Reader<'_>,
+        previous: Option<usize>,
+    ) -> Result<(usize, usize), ChangesJsonError> {
+        let (from, to) = (entry.number("from")?, entry.number("to")?);
+        entry.at("to").ascends(to, previous)?;
+        entry.at("to").within(to, self.after)?;
+        self.is_row(entry, "from", from)?;
+        Ok((from, to))
     }
 
     /// Checks that a position is one of B, and that the row there has the entry's key, where it names one.
