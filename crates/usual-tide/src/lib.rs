@@ -74,10 +74,11 @@ pub use query::{
 #[cfg(feature = "stream")]
 pub use store::ChangeStream;
 pub use store::{
-    CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError,
-    OnDuplicate, OtherSection, Place, Prefer, Proposal, ProposalError, ProposalId, Reloaded,
-    SectionError, Settled, SharedError, SharedStore, SkipReason, Skipped, Store, Subscription,
-    Suggestion, Suggestions, UndoError, Undone,
+    CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError, Mark,
+    MarkFeed, Marked, Neighbours, OnDuplicate, OtherSection, Place, Prefer, Proposal,
+    ProposalError, ProposalId, Refused, Reloaded, SectionError, Settled, SharedError, SharedStore,
+    Show, SkipReason, Skipped, Store, SubmitError, Submitted, Subscription, Suggestion,
+    Suggestions, Ticket, TicketError, UndoError, Undone, Write, WriteKind,
 };
 
 pub use text::{CaseFirst, Collation, Folding, LocaleError};

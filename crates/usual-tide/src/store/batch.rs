@@ -70,6 +70,7 @@ impl<T: Item> Store<T> {
             if self.journal.depth == 1 {
                 self.follow_steps();
                 self.hold_anew();
+                self.ask();
             }
             Ok(done)
         }));
@@ -77,6 +78,7 @@ impl<T: Item> Store<T> {
         match outcome {
             Ok(Ok(done)) => {
                 if self.journal.depth == 0 {
+                    self.file_asked();
                     self.note_steps();
                     self.seal();
                 }
@@ -116,6 +118,9 @@ impl<T: Item> Store<T> {
         if self.journal.depth == 0 {
             self.history.name = None;
             self.history.route = Route::Person;
+            if let Some(tickets) = &mut self.tickets {
+                tickets.take_back();
+            }
             self.seal();
         }
     }

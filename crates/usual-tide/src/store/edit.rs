@@ -147,6 +147,10 @@ impl<T: Item> Store<T> {
 
     /// Takes a new item in, which has no place in source order yet.
     pub(super) fn take_in(&mut self, item: Arc<T>) -> Result<Slot, EditError<T::Key>> {
+        if let Some(slot) = self.withdrawn_row(item.key()) {
+            self.take_back_in(slot, item);
+            return Ok(slot);
+        }
         let slot = self
             .items
             .insert(Arc::clone(&item))
@@ -155,6 +159,16 @@ impl<T: Item> Store<T> {
         self.index_values(slot, Some(&item));
         self.journal.steps.push(Step::Added { slot, item });
         Ok(slot)
+    }
+
+    /// Takes in a row that was withdrawn, with this item.
+    fn take_back_in(&mut self, slot: Slot, item: Arc<T>) {
+        self.keys.insert(slot, &self.items);
+        self.index_values(slot, Some(&item));
+        self.journal.steps.push(Step::Returned { slot });
+        if self.items.get(slot) != Some(&item) {
+            self.swap_item(slot, item);
+        }
     }
 
     pub(super) fn take_out(&mut self, slot: Slot) {

@@ -56,6 +56,7 @@ pub(super) enum Act<T: Item> {
 
 /// A place in source order, blank rows of drafts left out: the position, and the key of the item before
 /// it.
+#[derive(Clone)]
 pub(super) struct Spot<K> {
     pub(super) at: usize,
     pub(super) after: Option<K>,
@@ -77,6 +78,22 @@ impl<T: Item> History<T> {
     /// Whether the edit under way is to be noted as acts.
     fn wants_acts(&self) -> bool {
         self.depth > 0 && self.route != Route::Source
+    }
+
+    /// The source has made another version of an item that was added.
+    pub(super) fn know_added(&mut self, added: &Arc<T>, now: &Arc<T>) {
+        let is_it = |act: &Act<T>| matches!(act, Act::Added { item } if Arc::ptr_eq(item, added));
+        for deed in self.done.iter_mut().chain(&mut self.undone) {
+            if deed.acts.iter().any(is_it) {
+                let known = deed.acts.iter().map(|act| match is_it(act) {
+                    true => Act::Added {
+                        item: Arc::clone(now),
+                    },
+                    false => act.clone(),
+                });
+                deed.acts = known.collect();
+            }
+        }
     }
 
     /// Notes an edit that is final; without acts it is no step.
@@ -121,6 +138,31 @@ impl<T: Item> History<T> {
     }
 }
 
+impl<T: Item> Clone for Act<T> {
+    fn clone(&self) -> Self {
+        match self {
+            Self::Added { item } => Self::Added {
+                item: Arc::clone(item),
+            },
+            Self::Removed { item, spot } => Self::Removed {
+                item: Arc::clone(item),
+                spot: spot.clone(),
+            },
+            Self::Replaced { before, after } => Self::Replaced {
+                before: Arc::clone(before),
+                after: Arc::clone(after),
+            },
+            Self::Lifted { item, spot } => Self::Lifted {
+                item: Arc::clone(item),
+                spot: spot.clone(),
+            },
+            Self::PutDown { item } => Self::PutDown {
+                item: Arc::clone(item),
+            },
+        }
+    }
+}
+
 impl<T: Item> Act<T> {
     pub(super) fn key(&self) -> &T::Key {
         match self {
@@ -157,48 +199,61 @@ impl<T: Item> Store<T> {
     }
 
     /// The steps as acts; none when source order was laid anew, which only the source does.
-    fn acts(&self, plain: bool) -> Option<Vec<Act<T>>> {
+    pub(super) fn acts(&self, plain: bool) -> Option<Vec<Act<T>>> {
+        if plain {
+            return self
+                .journal
+                .steps
+                .iter()
+                .map(|step| self.act(step))
+                .collect();
+        }
+        self.edits()
+            .into_iter()
+            .map(|step| self.act(step))
+            .collect()
+    }
+
+    /// What a step did to an item; none when that is not all that it did.
+    pub(super) fn act(&self, step: &Step<T>) -> Option<Act<T>> {
         let item = |slot: Slot| self.items.get(slot).cloned();
         let spot = |at: usize, near: Near| Spot {
             at: at - near.blanks,
             after: near.after.and_then(item).map(|item| item.key().clone()),
         };
-        let act = |step: &Step<T>| {
-            Some(match step {
-                Step::Added { item, .. } => Act::Added {
-                    item: Arc::clone(item),
-                },
-                Step::Removed { slot, at, near } => Act::Removed {
-                    item: item(*slot)?,
-                    spot: spot((*at)?, *near),
-                },
-                Step::Replaced { before, after, .. } => Act::Replaced {
-                    before: Arc::clone(before),
-                    after: Arc::clone(after),
-                },
-                Step::Lifted { slot, at, near } => Act::Lifted {
-                    item: item(*slot)?,
-                    spot: spot(*at, *near),
-                },
-                Step::PutDown { slot } => Act::PutDown { item: item(*slot)? },
-                Step::Committed { item } => Act::Added {
-                    item: Arc::clone(item),
-                },
-                Step::Moved { .. }
-                | Step::Reordered { .. }
-                | Step::Concealed { .. }
-                | Step::Revealed { .. }
-                | Step::Standing { .. } => return None,
-            })
-        };
-        if plain {
-            return self.journal.steps.iter().map(act).collect();
-        }
-        self.edits().into_iter().map(act).collect()
+        Some(match step {
+            Step::Added { item, .. } => Act::Added {
+                item: Arc::clone(item),
+            },
+            Step::Removed { slot, at, near } => Act::Removed {
+                item: item(*slot)?,
+                spot: spot((*at)?, *near),
+            },
+            Step::Replaced { before, after, .. } => Act::Replaced {
+                before: Arc::clone(before),
+                after: Arc::clone(after),
+            },
+            Step::Lifted { slot, at, near } => Act::Lifted {
+                item: item(*slot)?,
+                spot: spot(*at, *near),
+            },
+            Step::PutDown { slot } => Act::PutDown { item: item(*slot)? },
+            Step::Committed { item } => Act::Added {
+                item: Arc::clone(item),
+            },
+            Step::Returned { slot } => Act::Added { item: item(*slot)? },
+            Step::Moved { .. }
+            | Step::Withdrawn { .. }
+            | Step::Gone { .. }
+            | Step::Reordered { .. }
+            | Step::Concealed { .. }
+            | Step::Revealed { .. }
+            | Step::Standing { .. } => return None,
+        })
     }
 
     /// Whether every step is an edit of an item.
-    fn is_plain(&self) -> bool {
+    pub(super) fn is_plain(&self) -> bool {
         let plain = |step: &Step<T>| {
             !matches!(
                 step,
@@ -227,7 +282,10 @@ impl<T: Item> Store<T> {
                 | Step::Replaced { slot, .. }
                 | Step::Lifted { slot, .. }
                 | Step::PutDown { slot }
-                | Step::Moved { slot } => Some(slot),
+                | Step::Moved { slot }
+                | Step::Withdrawn { slot, .. }
+                | Step::Returned { slot }
+                | Step::Gone { slot } => Some(slot),
             };
             if slot.is_none_or(|slot| !blanks.contains(slot)) {
                 edits.push(step);

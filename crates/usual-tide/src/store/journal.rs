@@ -32,6 +32,13 @@ pub(super) enum Step<T: Item> {
     PutDown { slot: Slot },
     /// An item got another place; the whole order is noted apart.
     Moved { slot: Slot },
+    /// An item that waits for the source's answer left the key table and source order, to come back or to
+    /// be gone.
+    Withdrawn { slot: Slot, at: usize },
+    /// It came back.
+    Returned { slot: Slot },
+    /// It did not.
+    Gone { slot: Slot },
     /// Source order was laid anew.
     Reordered { before: Box<RowTree> },
     /// An item was proposed for removal: lists do not show it.
@@ -113,7 +120,11 @@ impl<T: Item> Store<T> {
             list.seal();
         }
         for step in self.journal.steps.drain(..) {
-            if let Step::Removed { slot, .. } = step {
+            if let Step::Removed { slot, .. } | Step::Gone { slot } = step {
+                if self.source.contains(slot) {
+                    // It came back.
+                    continue;
+                }
                 self.items.release(slot);
                 self.standing.forget(slot);
                 if self.concealed.remove(&slot) {
@@ -148,6 +159,14 @@ impl<T: Item> Store<T> {
                 Some(Step::PutDown { slot }) => {
                     self.source.remove(slot);
                 }
+                Some(Step::Withdrawn { slot, at }) => {
+                    self.source.insert(at, slot, 0);
+                    self.keys.insert(slot, &self.items);
+                }
+                Some(Step::Returned { slot }) => {
+                    self.source.remove(slot);
+                    self.keys.remove(slot, &self.items);
+                }
                 Some(Step::Reordered { before }) => self.source = *before,
                 Some(Step::Concealed { slot }) => {
                     self.concealed.remove(&slot);
@@ -156,7 +175,7 @@ impl<T: Item> Store<T> {
                     self.concealed.insert(slot);
                 }
                 Some(Step::Standing { before }) => self.standing = *before,
-                Some(Step::Moved { .. } | Step::Committed { .. }) | None => {}
+                Some(Step::Moved { .. } | Step::Committed { .. } | Step::Gone { .. }) | None => {}
             }
         }
     }
@@ -191,7 +210,7 @@ fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<To
         };
         let settles = matches!(
             step,
-            Step::Added { .. } | Step::Removed { .. } | Step::Replaced { .. }
+            Step::Added { .. } | Step::Removed { .. } | Step::Replaced { .. } | Step::Gone { .. }
         );
         match index.entry(next.slot) {
             Entry::Vacant(place) => {
@@ -219,7 +238,12 @@ fn touch<'a, T: Item>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touc
         Step::Added { slot, .. } | Step::Removed { slot, .. } | Step::Replaced { slot, .. } => {
             (*slot, false)
         }
-        Step::Lifted { slot, .. } | Step::PutDown { slot } | Step::Moved { slot } => (*slot, true),
+        Step::Gone { slot } => (*slot, false),
+        Step::Lifted { slot, .. }
+        | Step::PutDown { slot }
+        | Step::Moved { slot }
+        | Step::Withdrawn { slot, .. }
+        | Step::Returned { slot } => (*slot, true),
         Step::Concealed { slot } | Step::Revealed { slot } => (*slot, false),
         Step::Reordered { .. } | Step::Committed { .. } | Step::Standing { .. } => return None,
     };

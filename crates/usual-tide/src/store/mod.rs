@@ -20,6 +20,7 @@ mod sections;
 mod shared;
 mod standing;
 mod suggestions;
+mod tickets;
 mod undo;
 mod uniques;
 
@@ -36,6 +37,10 @@ pub use sections::{OtherSection, SectionError};
 pub use shared::ChangeStream;
 pub use shared::{SharedError, SharedStore, Subscription};
 pub use suggestions::{Suggestion, Suggestions};
+pub use tickets::{
+    Mark, MarkFeed, Marked, Neighbours, Refused, Show, SubmitError, Submitted, Ticket, TicketError,
+    Write, WriteKind,
+};
 pub use undo::{SkipReason, Skipped, UndoError, Undone};
 
 use crate::item::{Arena, Item, KeyTable, Rules};
@@ -49,6 +54,7 @@ use standing::Standing;
 use std::fmt;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use tickets::Tickets;
 use uniques::Uniques;
 
 /// The items, in source order, and every bound list over them.
@@ -91,6 +97,8 @@ pub struct Store<T: Item> {
     lists: Vec<Option<ListState<T>>>,
     journal: Journal<T>,
     history: History<T>,
+    /// The writes that wait for the source's answer; none where no answers are expected.
+    tickets: Option<Box<Tickets<T>>>,
 }
 
 impl<T: Item> Store<T> {
@@ -110,6 +118,7 @@ impl<T: Item> Store<T> {
             lists: Vec::new(),
             journal: Journal::new(),
             history: History::new(),
+            tickets: None,
         }
     }
 

@@ -3,6 +3,7 @@
 use super::Store;
 use super::duplicates::{OnDuplicate, within};
 use super::error::EditError;
+use super::history::Route;
 use super::journal::Step;
 use super::many::keep_one;
 use super::matching::Plan;
@@ -61,15 +62,14 @@ impl<T: Item> Store<T> {
         on_duplicate: OnDuplicate,
     ) -> Result<Reloaded, EditError<T::Key>> {
         let mut items: Vec<T> = items.into_iter().collect();
-        self.end_dropped_drafts();
-        let known = self.keep_blanks(&mut items);
-        if on_duplicate != OnDuplicate::Refuse {
-            items = keep_one(items, on_duplicate == OnDuplicate::KeepLast);
-        }
-        let plan = self.plan_reload(&items)?;
-        let mut items = items.into_iter();
-        let mut next = 0;
         self.from_source(|store| {
+            let known = store.keep_blanks(&mut items);
+            if on_duplicate != OnDuplicate::Refuse {
+                items = keep_one(items, on_duplicate == OnDuplicate::KeepLast);
+            }
+            let plan = store.plan_reload(&items)?;
+            let mut items = items.into_iter();
+            let mut next = 0;
             let done = store.carry_out(&plan, |at| {
                 let item = items.nth(at - next);
                 next = at + 1;
@@ -91,8 +91,10 @@ impl<T: Item> Store<T> {
         if !self.standing.blanks.is_empty() {
             return self.reload(items.to_vec());
         }
-        let plan = self.plan_reload(items)?;
-        self.from_source(|store| store.carry_out(&plan, |at| items.get(at).cloned()))
+        self.from_source(|store| {
+            let plan = store.plan_reload(items)?;
+            store.carry_out(&plan, |at| items.get(at).cloned())
+        })
     }
 
     /// Blank rows of drafts are none of the source's business: each stays behind the row that it is behind.
@@ -160,7 +162,9 @@ impl<T: Item> Store<T> {
             moved: lifted().map(|run| run.len).sum(),
         };
         let placed = done.removed + done.added + done.moved;
-        let few = placed <= plan.old.len() / REBUILD_SHARE;
+        // What asks the source is noted row by row.
+        let asks = self.tickets.is_some() && self.history.route != Route::Source;
+        let few = asks || placed <= plan.old.len() / REBUILD_SHARE;
         for slot in plan.gone.iter().flat_map(|run| &plan.old[run.clone()]) {
             if few {
                 self.take_out(*slot);

@@ -140,6 +140,9 @@ impl<T: Item> Store<T> {
     /// undone, and steps before them can still be. A batch of its own; inside a person's batch it is
     /// a part of that step.
     ///
+    /// Where edits wait for the source's answer ([`expect_answers`](Self::expect_answers)), the closure sees
+    /// the items as the source has them, and what it does goes underneath those edits.
+    ///
     /// # Errors
     ///
     /// Those of the closure; everything is as it was then.
@@ -147,10 +150,14 @@ impl<T: Item> Store<T> {
         &mut self,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        // In a person's batch it is a part of that step.
         if self.journal.depth == 0 {
+            self.end_dropped_drafts();
             self.history.route = Route::Source;
+            if self.is_waiting() {
+                return self.underneath(|store, _| edits(store));
+            }
         }
+        // In a person's batch it is a part of that step.
         self.batch(edits)
     }
 
@@ -165,6 +172,7 @@ impl<T: Item> Store<T> {
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
         if self.journal.depth == 0 {
+            self.end_dropped_drafts();
             self.history.name = Some(name.into());
         }
         self.batch(edits)
@@ -226,6 +234,9 @@ impl<T: Item> Store<T> {
             (Act::Replaced { before, after }, Some(slot)) if is_now(self, after) => {
                 self.swap_item(slot, Arc::clone(before));
             }
+            (Act::Replaced { before, after }, Some(slot)) if self.is_apart(slot, before, after) => {
+                self.swap_merged(slot, after, before);
+            }
             (Act::Added { .. } | Act::Replaced { .. }, Some(_)) => {
                 return Ok(Some(SkipReason::ChangedSince));
             }
@@ -242,7 +253,7 @@ impl<T: Item> Store<T> {
 
     /// Where a spot is now: at its position when nothing has happened since, else behind the item that
     /// stood before it.
-    fn spot_now(&self, spot: &Spot<T::Key>, exact: bool) -> usize {
+    pub(super) fn spot_now(&self, spot: &Spot<T::Key>, exact: bool) -> usize {
         if exact {
             return self.position_among_blanks(spot.at);
         }

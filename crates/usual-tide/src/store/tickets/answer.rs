@@ -1,0 +1,375 @@
+//! The source's answers.
+
+use super::Layer;
+use super::underneath::Waiting;
+use super::write::{Show, Ticket, Write, WriteKind};
+use crate::item::Item;
+use crate::store::Store;
+use crate::store::history::Route;
+use std::convert::Infallible;
+use std::fmt;
+use std::sync::Arc;
+
+/// A write that the source refused. It was taken back.
+pub struct Refused<T: Item> {
+    /// What was asked.
+    pub write: Arc<Write<T>>,
+    /// Why it was refused.
+    pub reason: String,
+}
+
+/// Why an answer, or what is done with one, is not accepted. Nothing was changed.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum TicketError {
+    /// No such edit waits for this, be it an answer or another try.
+    #[error("nothing waits under {0}: it was answered already, or it is another store's")]
+    Unknown(Ticket),
+    /// The store gives no tickets.
+    #[error("the store expects no answers: call expect_answers before the first edit")]
+    NotExpecting,
+    /// A batch is open.
+    #[error("a batch is open: answers come before or after it")]
+    InBatch,
+}
+
+impl<T: Item> Store<T> {
+    /// The writes that wait for an answer, oldest first. Those of one item are to be sent in this order.
+    pub fn unanswered(&self) -> impl Iterator<Item = &Arc<Write<T>>> {
+        self.tickets.iter().flat_map(|tickets| tickets.waiting())
+    }
+
+    /// The writes that were refused and neither tried again nor dismissed, in the order of the answers.
+    pub fn refused(&self) -> &[Refused<T>] {
+        match &self.tickets {
+            Some(tickets) => &tickets.refused,
+            None => &[],
+        }
+    }
+
+    /// The source has done what was asked, as it was asked. O(p) in the writes that wait, O(1) for the
+    /// oldest.
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn confirm_write(&mut self, ticket: Ticket) -> Result<(), TicketError> {
+        self.settle_write(ticket, None)
+    }
+
+    /// The source has done what was asked, and this is its version of the item: with a number or a time that
+    /// it keeps, perhaps, or with a key that it has given to a new item. Later edits of the item stay on top,
+    /// and follow it to its new key. O(p log n) a list in the writes that wait; O(log n) when it is the oldest
+    /// and the only one of its item.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |id: u32, title: &str| Piece { id, title: title.into() };
+    /// let mut store = Store::load([piece(1, "Bowl")])?;
+    /// store.expect_answers();
+    /// store.add(piece(900, "Mug"), Place::Start)?;
+    /// store.edit(&900, |piece| piece.title = "Tall mug".into())?;
+    ///
+    /// let add = store.unanswered().next().ok_or("one waits")?.ticket;
+    /// store.confirm_write_as(add, piece(2, "Mug"))?;
+    /// assert_eq!(store.at(0).unwrap().title, "Tall mug");
+    /// assert_eq!(store.unanswered().next().unwrap().key, 2);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn confirm_write_as(&mut self, ticket: Ticket, item: T) -> Result<(), TicketError> {
+        self.settle_write(ticket, Some(item))
+    }
+
+    /// The source has refused. That edit alone is taken back: later ones, of the same item or others, stay.
+    /// When it was the addition of an item that does not exist then, the edits of that item go with it. Gives
+    /// all that were taken back. O(p log n) a list in the writes that wait.
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn refuse_write(
+        &mut self,
+        ticket: Ticket,
+        reason: impl Into<String>,
+    ) -> Result<Vec<Ticket>, TicketError> {
+        self.turn_down(ticket, reason.into(), |_| {})
+    }
+
+    /// The same, from a source that says what it has instead: `None` when it has no such item.
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn refuse_write_with(
+        &mut self,
+        ticket: Ticket,
+        reason: impl Into<String>,
+        current: Option<T>,
+    ) -> Result<Vec<Ticket>, TicketError> {
+        let key = self.find(ticket)?.1.key.clone();
+        self.turn_down(ticket, reason.into(), |store| {
+            let slot = store.slot(&key);
+            match (current, slot) {
+                (Some(item), _) => store.put_under(item, None),
+                (None, Some(slot)) => store.take_out(slot),
+                (None, None) => {}
+            }
+        })
+    }
+
+    /// Asks again for what was refused, on top of what is there now, and gives its new ticket.
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn try_again(&mut self, ticket: Ticket) -> Result<Ticket, TicketError> {
+        let refused = self.dismissible(ticket)?;
+        let write = Write::clone(&self.refused()[refused].write);
+        let ticket = self.submit_write(write)?;
+        if let Some(tickets) = &mut self.tickets {
+            let refused = tickets.refused.remove(refused);
+            tickets.marks.count(&refused.write.key, 0, -1);
+        }
+        Ok(ticket)
+    }
+
+    /// Forgets what was refused: the person has seen it.
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn dismiss(&mut self, ticket: Ticket) -> Result<Refused<T>, TicketError> {
+        let refused = self.dismissible(ticket)?;
+        let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
+        let refused = tickets.refused.remove(refused);
+        tickets.marks.count(&refused.write.key, 0, -1);
+        Ok(refused)
+    }
+
+    /// Submits a write that was made before: one from a queue that outlived the app, say. It gets a new ticket,
+    /// and is no step that can be undone.
+    ///
+    /// # Errors
+    ///
+    /// [`TicketError`].
+    pub fn submit_write(&mut self, mut write: Write<T>) -> Result<Ticket, TicketError> {
+        self.expecting()?;
+        self.end_dropped_drafts();
+        self.history.route = Route::Source;
+        let Ok(acts) = self.batch(|store| Ok::<_, Infallible>(store.put_on(&write)));
+        let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
+        write.ticket = tickets.give_ticket();
+        let ticket = write.ticket;
+        tickets.push(Layer {
+            acts,
+            writes: vec![Arc::new(write)],
+        });
+        Ok(ticket)
+    }
+
+    /// The items as the source has them, as far as it has told: what is shown, without the writes that wait.
+    /// O(n) besides O(p log n) in those.
+    pub fn saved_items(&mut self) -> Vec<Arc<T>> {
+        let saved = self.underneath(|store, _| {
+            let blanks = &store.standing.blanks;
+            let rows = store.source.rows().filter(|slot| !blanks.contains(slot));
+            let items = rows.filter_map(|slot| store.items.get(slot).cloned());
+            Err::<Infallible, Vec<Arc<T>>>(items.collect())
+        });
+        let Err(items) = saved;
+        items
+    }
+
+    fn settle_write(&mut self, ticket: Ticket, item: Option<T>) -> Result<(), TicketError> {
+        let (oldest, write) = self.find(ticket)?;
+        self.end_dropped_drafts();
+        let key = item.as_ref().map_or(&write.key, Item::key).clone();
+        let is_same = key == write.key;
+        if !(oldest && is_same && self.settle_oldest(&write, item.as_ref())) {
+            let Ok(()) = self.underneath(|store, waiting| {
+                waiting.retain(|other| other.ticket != ticket);
+                store.carry_confirmed(&write, item);
+                let later = |other: &&mut Arc<Write<T>>| !is_same && other.ticket > ticket;
+                for other in waiting.iter_mut().filter(later) {
+                    *other = Arc::new(other.renamed(&write.key, &key));
+                }
+                Ok::<(), Infallible>(())
+            });
+        }
+        self.count(&write, 0);
+        if let Some(tickets) = self.tickets.as_mut().filter(|_| !is_same) {
+            let refused = tickets.refused.iter_mut();
+            for refused in refused.filter(|refused| refused.write.ticket > ticket) {
+                refused.write = Arc::new(refused.write.renamed(&write.key, &key));
+            }
+            tickets.count_anew(&write.key);
+            tickets.count_anew(&key);
+        }
+        self.know_added(&write, &key);
+        tracing::debug!(%ticket, ?key, "confirmed");
+        Ok(())
+    }
+
+    /// The write is the lowest layer: what it made is the base now, and only its item can differ. `false` when
+    /// that does not suffice.
+    fn settle_oldest(&mut self, write: &Write<T>, item: Option<&T>) -> bool {
+        if let Some(item) = item {
+            let of_item = |other: &&Arc<Write<T>>| other.key == write.key;
+            if write.after.is_none() || self.unanswered().filter(of_item).count() > 1 {
+                return false;
+            }
+            self.history.route = Route::Source;
+            let Ok(()) = self.batch(|store| {
+                let slot = store.slot(&write.key);
+                let now = slot.and_then(|slot| Some((slot, store.items.get(slot)?)));
+                if let Some((slot, _)) = now.filter(|(_, now)| ***now != *item) {
+                    store.swap_item(slot, Arc::new(item.clone()));
+                }
+                Ok::<(), Infallible>(())
+            });
+        }
+        if let Some(tickets) = &mut self.tickets {
+            tickets.layers.pop_front();
+        }
+        true
+    }
+
+    /// Makes a confirmed write's edit underneath.
+    fn carry_confirmed(&mut self, write: &Write<T>, item: Option<T>) {
+        match (write.kind(), item) {
+            (WriteKind::Add, Some(item)) => self.put_under(item, Some(write)),
+            (WriteKind::Edit, Some(item)) if self.contains(&write.key) => {
+                self.put_under(item, Some(write));
+            }
+            (WriteKind::Edit, Some(_)) => {}
+            (WriteKind::Add | WriteKind::Edit, None) | (WriteKind::Remove, _) => {
+                self.carry_write(write);
+            }
+        }
+    }
+
+    /// Puts the source's version of an item in its place, or at a write's place when it has none.
+    fn put_under(&mut self, item: T, write: Option<&Write<T>>) {
+        let item = Arc::new(item);
+        let place = write.and_then(|write| write.place.as_ref());
+        match self.slot(item.key()) {
+            Some(slot) => {
+                if self.items.get(slot) != Some(&item) {
+                    self.swap_item(slot, item);
+                }
+                let edits = |write: &&Write<T>| write.kind() == WriteKind::Edit;
+                if write.filter(edits).is_some() {
+                    self.put_between(slot, place);
+                }
+            }
+            None => {
+                let at = place.and_then(|place| self.between(place, None));
+                self.put_in_if_room(item, at.unwrap_or(self.len()));
+            }
+        }
+    }
+
+    fn turn_down(
+        &mut self,
+        ticket: Ticket,
+        reason: String,
+        correct: impl FnOnce(&mut Self),
+    ) -> Result<Vec<Ticket>, TicketError> {
+        let write = self.find(ticket)?.1;
+        self.end_dropped_drafts();
+        let Ok(refused) = self.underneath(|store, waiting| {
+            correct(store);
+            let baseless = write.kind() == WriteKind::Add && !store.contains(&write.key);
+            let goes = |other: &Arc<Write<T>>| {
+                other.ticket == ticket || (baseless && other.key == write.key)
+            };
+            let refused: Waiting<T> = waiting
+                .iter()
+                .filter(|other| goes(other))
+                .cloned()
+                .collect();
+            waiting.retain(|other| !goes(other));
+            Ok::<_, Infallible>(refused)
+        });
+        tracing::debug!(%ticket, key = ?write.key, reason, "refused");
+        let mut given = Vec::with_capacity(refused.len());
+        for write in refused {
+            given.push(write.ticket);
+            self.count(&write, 1);
+            if let Some(tickets) = &mut self.tickets {
+                let reason = match write.ticket == ticket {
+                    true => reason.clone(),
+                    false => format!("the item was not added: {reason}"),
+                };
+                tickets.refused.push(Refused { write, reason });
+            }
+        }
+        Ok(given)
+    }
+
+    /// Notes that a write waits no more, and was refused or not.
+    fn count(&mut self, write: &Write<T>, refused: isize) {
+        if let Some(tickets) = &mut self.tickets {
+            tickets.marks.count(&write.key, -1, refused);
+        }
+    }
+
+    /// Steps that can be undone know an added item by the version that the source has made of it.
+    fn know_added(&mut self, write: &Write<T>, key: &T::Key) {
+        if write.kind() != WriteKind::Add || write.show == Show::WhenConfirmed {
+            return;
+        }
+        let still_waits = self.unanswered().any(|other| other.key == *key);
+        let now = self.get(key).cloned();
+        if let (Some(added), Some(now), false) = (&write.after, now, still_waits)
+            && !Arc::ptr_eq(added, &now)
+        {
+            self.history.know_added(added, &now);
+        }
+    }
+
+    /// The write that waits under a ticket, and whether it is the lowest layer by itself and shown.
+    fn find(&self, ticket: Ticket) -> Result<(bool, Arc<Write<T>>), TicketError> {
+        let tickets = self.expecting()?;
+        let mut waiting = tickets.waiting();
+        let found = waiting.find(|write| write.ticket == ticket);
+        let write = found.ok_or(TicketError::Unknown(ticket))?;
+        let alone = |layer: &Layer<T>| {
+            layer.writes.len() == 1
+                && layer.writes[0].ticket == ticket
+                && write.show == Show::AtOnce
+        };
+        Ok((tickets.layers.front().is_some_and(alone), Arc::clone(write)))
+    }
+
+    fn dismissible(&self, ticket: Ticket) -> Result<usize, TicketError> {
+        let mut refused = self.expecting()?.refused.iter();
+        let found = refused.position(|refused| refused.write.ticket == ticket);
+        found.ok_or(TicketError::Unknown(ticket))
+    }
+}
+
+impl<T: Item> Clone for Refused<T> {
+    fn clone(&self) -> Self {
+        Self {
+            write: Arc::clone(&self.write),
+            reason: self.reason.clone(),
+        }
+    }
+}
+
+impl<T: Item> fmt::Debug for Refused<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Refused")
+            .field("write", &self.write)
+            .field("reason", &self.reason)
+            .finish()
+    }
+}

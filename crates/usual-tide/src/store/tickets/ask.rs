@@ -1,0 +1,305 @@
+//! From an edit to what it asks of the source.
+
+use super::mark::Marks;
+use super::merge::merge;
+use super::write::{Neighbours, Show, Ticket, Write};
+use super::{Layer, TicketError, Tickets};
+use crate::item::{Fields, Item};
+use crate::order::Slot;
+use crate::store::Store;
+use crate::store::history::{Act, Route};
+use hashbrown::{HashMap, HashSet};
+use std::fmt::{Debug, Display};
+use std::sync::Arc;
+
+/// What was submitted.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Submitted<R> {
+    /// What the closure gave.
+    pub value: R,
+    /// A ticket for each item that it changed.
+    pub tickets: Vec<Ticket>,
+}
+
+/// Why edits were not submitted. Nothing was changed.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SubmitError<E: Debug + Display> {
+    /// An edit was refused by the store.
+    #[error("{0}")]
+    Edit(E),
+    /// No ticket can be given.
+    #[error(transparent)]
+    Ticket(#[from] TicketError),
+}
+
+/// Why a batch ends that is only to tell what it would do.
+enum Stopped<R, E, T: Item> {
+    Done(R, Vec<Write<T>>),
+    Failed(E),
+}
+
+impl<T: Item + Fields> Store<T> {
+    /// From now on each edit that a person makes waits for the source's answer: every edit, batch, draft, undo
+    /// and confirmed proposal gets a [`Ticket`] for each item that it changes, and
+    /// [`unanswered`](Self::unanswered) lists what to send. What comes from the source
+    /// ([`from_source`](Self::from_source), [`reload`](Self::reload)) goes underneath the edits that wait.
+    ///
+    /// An item that the source changed meanwhile keeps those changes in the fields that the waiting edit did
+    /// not touch. Nothing happens when the store does so already.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Mark, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = Piece { id: 1, title: "Bowl".into(), fired: false };
+    /// let mut store = Store::load([piece])?;
+    /// store.expect_answers();
+    /// store.edit(&1, |piece| piece.fired = true)?;
+    /// store.edit(&1, |piece| piece.title = "Celadon bowl".into())?;
+    /// assert_eq!(store.mark(&1), Mark::Pending);
+    ///
+    /// // The source refuses the first; the second stays on top.
+    /// let tickets: Vec<_> = store.unanswered().map(|write| write.ticket).collect();
+    /// store.refuse_write(tickets[0], "the kiln is off")?;
+    /// let piece = store.get(&1).ok_or("it is there")?;
+    /// assert_eq!((&*piece.title, piece.fired), ("Celadon bowl", false));
+    ///
+    /// store.confirm_write(tickets[1])?;
+    /// assert_eq!(store.mark(&1), Mark::Failed);
+    /// assert_eq!(store.refused()[0].reason, "the kiln is off");
+    /// # Ok(()) }
+    /// ```
+    pub fn expect_answers(&mut self) {
+        self.tickets
+            .get_or_insert_with(|| Box::new(Tickets::new(merge::<T>)));
+    }
+}
+
+impl<T: Item> Store<T> {
+    /// Makes edits and gives their tickets. With [`Show::WhenConfirmed`] nothing shows until the source
+    /// confirms: the closure sees its edits, and they are put aside then.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Show, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load([Piece { id: 1 }])?;
+    /// store.expect_answers();
+    /// let add = |store: &mut Store<Piece>| store.add(Piece { id: 2 }, Place::End);
+    /// let submitted = store.submit(Show::WhenConfirmed, add)?;
+    /// assert_eq!(store.len(), 1);
+    /// store.confirm_write(submitted.tickets[0])?;
+    /// assert_eq!(store.len(), 2);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`SubmitError::Edit`] with the closure's, [`SubmitError::Ticket`] inside a batch or when the store
+    /// expects no answers.
+    pub fn submit<R, E: Debug + Display>(
+        &mut self,
+        show: Show,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<Submitted<R>, SubmitError<E>> {
+        let before = self.expecting()?.next;
+        let value = match show {
+            Show::AtOnce => self.batch(edits).map_err(SubmitError::Edit)?,
+            Show::WhenConfirmed => {
+                let (value, writes) = self.put_aside(edits).map_err(SubmitError::Edit)?;
+                self.file(Layer {
+                    acts: Vec::new(),
+                    writes: writes.into_iter().map(Arc::new).collect(),
+                });
+                value
+            }
+        };
+        let last = self.expecting()?.next;
+        Ok(Submitted {
+            value,
+            tickets: (before + 1..=last).map(Ticket).collect(),
+        })
+    }
+
+    /// Makes edits, takes note of them, and takes them back.
+    fn put_aside<R, E>(
+        &mut self,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<(R, Vec<Write<T>>), E> {
+        let stopped = self.batch(|store| {
+            let value = edits(store).map_err(Stopped::Failed)?;
+            let plain = store.is_plain();
+            let acts = store.acts(plain).unwrap_or_default();
+            let mut writes = store.net_writes(&acts);
+            for write in &mut writes {
+                write.show = Show::WhenConfirmed;
+            }
+            Err::<std::convert::Infallible, _>(Stopped::Done(value, writes))
+        });
+        match stopped {
+            Err(Stopped::Done(value, writes)) => Ok((value, writes)),
+            Err(Stopped::Failed(why)) => Err(why),
+            Ok(never) => match never {},
+        }
+    }
+
+    /// Notes what the person's edit under way asks of the source.
+    pub(in crate::store) fn ask(&mut self) {
+        if self.tickets.is_none() || self.history.route == Route::Source {
+            return;
+        }
+        let plain = self.is_plain();
+        let Some(mut acts) = self.acts(plain) else {
+            return;
+        };
+        let writes = self.net_writes(&acts);
+        // What was edited back is none of this layer's business: the source may change it below.
+        let written: HashSet<T::Key> = writes.iter().map(|write| write.key.clone()).collect();
+        acts.retain(|act| !matches!(act, Act::Replaced { .. }) || written.contains(act.key()));
+        if let Some(tickets) = self.tickets.as_mut().filter(|_| !writes.is_empty()) {
+            let writes = writes.into_iter().map(Arc::new).collect();
+            tickets.asked = Some(Layer { acts, writes });
+        }
+    }
+
+    /// Gives tickets for what the edit asks, which is final now.
+    pub(in crate::store) fn file_asked(&mut self) {
+        let asked = self
+            .tickets
+            .as_mut()
+            .and_then(|tickets| tickets.asked.take());
+        if let Some(layer) = asked {
+            self.file(layer);
+        }
+    }
+
+    fn file(&mut self, mut layer: Layer<T>) {
+        let Some(tickets) = &mut self.tickets else {
+            return;
+        };
+        if layer.writes.is_empty() {
+            return;
+        }
+        for write in &mut layer.writes {
+            Arc::make_mut(write).ticket = tickets.give_ticket();
+        }
+        tracing::debug!(writes = layer.writes.len(), "asking the source");
+        tickets.push(layer);
+    }
+
+    /// What acts come to, item by item, as the store stands after them: first what has no new place,
+    /// then the rest by their places, so that each is put next to one that has its place.
+    fn net_writes(&self, acts: &[Act<T>]) -> Vec<Write<T>> {
+        let mut nets: Vec<Net<'_, T>> = Vec::new();
+        let mut known: HashMap<&T::Key, usize> = HashMap::with_capacity(acts.len());
+        for act in acts {
+            let at = *known.entry(act.key()).or_insert_with(|| {
+                nets.push(Net::of(act.key()));
+                nets.len() - 1
+            });
+            nets[at].note(act);
+        }
+        let written = nets.into_iter().filter_map(|net| self.net_write(net));
+        let mut written: Vec<(Option<usize>, Write<T>)> = written.collect();
+        written.sort_by_key(|(position, _)| *position);
+        written.into_iter().map(|(_, write)| write).collect()
+    }
+
+    fn net_write(&self, net: Net<'_, T>) -> Option<(Option<usize>, Write<T>)> {
+        let is_item = |slot: &Slot| !self.standing.blanks.contains(slot);
+        let slot = self.slot(net.key).filter(is_item);
+        let after = slot.and_then(|slot| self.items.get(slot)).cloned();
+        let before = match net.before {
+            Some(before) => before.cloned(),
+            None => after.clone(),
+        };
+        let same = match (&before, &after) {
+            (None, None) => return None,
+            (Some(before), Some(after)) => Arc::ptr_eq(before, after) || before == after,
+            _ => false,
+        };
+        let placed = slot.filter(|_| net.moved || before.is_none());
+        if same && placed.is_none() {
+            return None;
+        }
+        let place = placed.map(|slot| self.neighbours(slot));
+        let position = placed.and_then(|slot| self.source.position(slot));
+        let write = Write {
+            ticket: Ticket(0),
+            key: net.key.clone(),
+            before,
+            after,
+            place,
+            show: Show::AtOnce,
+        };
+        Some((position, write))
+    }
+
+    /// What a row stands between, blank rows of drafts left out.
+    fn neighbours(&self, slot: Slot) -> Neighbours<T::Key> {
+        let blanks = &self.standing.blanks;
+        let key = |slot: Slot| Some(self.items.get(slot)?.key().clone());
+        let above = self
+            .source
+            .rows_before(slot)
+            .find(|row| !blanks.contains(row));
+        let position = self.source.position(slot).unwrap_or(0);
+        let below = (position + 1..self.len())
+            .map_while(|position| self.source.get(position))
+            .find(|row| !blanks.contains(row));
+        Neighbours {
+            after: above.and_then(key),
+            before: below.and_then(key),
+        }
+    }
+
+    pub(super) fn expecting(&self) -> Result<&Tickets<T>, TicketError> {
+        if self.journal.depth > 0 {
+            return Err(TicketError::InBatch);
+        }
+        self.tickets.as_deref().ok_or(TicketError::NotExpecting)
+    }
+
+    /// The marks, where answers are expected.
+    pub(super) fn marks(&self) -> Option<&Marks<T::Key>> {
+        Some(&self.tickets.as_ref()?.marks)
+    }
+}
+
+/// What happened to one item.
+struct Net<'a, T: Item> {
+    key: &'a T::Key,
+    /// The item before; not known yet, or there was none.
+    before: Option<Option<&'a Arc<T>>>,
+    moved: bool,
+}
+
+impl<'a, T: Item> Net<'a, T> {
+    fn of(key: &'a T::Key) -> Self {
+        Self {
+            key,
+            before: None,
+            moved: false,
+        }
+    }
+
+    fn note(&mut self, act: &'a Act<T>) {
+        match act {
+            Act::Added { .. } => {
+                self.before.get_or_insert(None);
+                self.moved = true;
+            }
+            Act::Removed { item, .. } => {
+                self.before.get_or_insert(Some(item));
+                self.moved = true;
+            }
+            Act::Replaced { before, .. } => {
+                self.before.get_or_insert(Some(before));
+            }
+            Act::Lifted { .. } | Act::PutDown { .. } => self.moved = true,
+        }
+    }
+}

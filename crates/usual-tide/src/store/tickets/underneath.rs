@@ -1,0 +1,212 @@
+//! Changes of what the source has, underneath the writes that wait.
+
+use super::write::{Neighbours, Show, Write};
+use super::{Layer, Tickets};
+use crate::item::{FieldPath, Item};
+use crate::order::Slot;
+use crate::store::history::{Act, Route};
+use crate::store::journal::Step;
+use crate::store::{EditError, Store};
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+/// The writes that wait, oldest first.
+pub(super) type Waiting<T> = Vec<Arc<Write<T>>>;
+
+impl<T: Item> Store<T> {
+    /// Whether writes wait for an answer.
+    pub(in crate::store) fn is_waiting(&self) -> bool {
+        let waiting = |tickets: &Box<Tickets<T>>| !tickets.layers.is_empty();
+        self.tickets.as_ref().is_some_and(waiting)
+    }
+
+    /// Changes what the source has, and may change the writes that wait. O(p log n) a list in the p
+    /// writes, besides the change.
+    pub(in crate::store) fn underneath<R, E>(
+        &mut self,
+        change: impl FnOnce(&mut Self, &mut Waiting<T>) -> Result<R, E>,
+    ) -> Result<R, E> {
+        self.end_dropped_drafts();
+        self.history.route = Route::Source;
+        let (done, layers) = self.batch(|store| {
+            let mut waiting: Waiting<T> = match &store.tickets {
+                Some(tickets) => tickets.waiting().cloned().collect(),
+                None => Vec::new(),
+            };
+            store.withdraw();
+            let done = change(store, &mut waiting)?;
+            let layers = store.put_on_again(waiting);
+            store.let_go_of_withdrawn();
+            Ok((done, layers))
+        })?;
+        if let Some(tickets) = &mut self.tickets {
+            tickets.layers = layers;
+            tickets.withdrawn.clear();
+        }
+        Ok(done)
+    }
+
+    /// Takes off all writes that wait, the latest first, so that the store is what the source has.
+    fn withdraw(&mut self) {
+        let Some(tickets) = &self.tickets else {
+            return;
+        };
+        let layers = tickets.layers.iter().rev();
+        let acts: Vec<Act<T>> = layers
+            .flat_map(|layer| layer.acts.iter().rev())
+            .cloned()
+            .collect();
+        for act in acts {
+            let slot = self.slot(act.key());
+            match (act, slot) {
+                (Act::Added { item }, Some(slot)) => {
+                    if let Some(tickets) = &mut self.tickets {
+                        tickets.withdrawn.insert(item.key().clone(), slot);
+                    }
+                    self.withdraw_row(slot);
+                }
+                (Act::Removed { item, spot }, None) => {
+                    let at = self.spot_now(&spot, true);
+                    self.put_in_if_room(item, at);
+                }
+                (Act::Replaced { before, .. }, Some(slot)) => self.swap_item(slot, before),
+                (Act::PutDown { .. }, Some(slot)) => self.lift(slot),
+                (Act::Lifted { spot, .. }, Some(slot)) => {
+                    let at = self.spot_now(&spot, true);
+                    self.put_down(slot, at);
+                }
+                (act, _) => tracing::error!(key = ?act.key(), "a write cannot be withdrawn"),
+            }
+        }
+    }
+
+    fn withdraw_row(&mut self, slot: Slot) {
+        self.keys.remove(slot, &self.items);
+        self.index_values(slot, None);
+        if let Some((at, _)) = self.source.remove(slot) {
+            self.journal.steps.push(Step::Withdrawn { slot, at });
+        }
+    }
+
+    /// The row of a withdrawn addition, to be used again by an item with its key.
+    pub(in crate::store) fn withdrawn_row(&self, key: &T::Key) -> Option<Slot> {
+        self.tickets.as_ref()?.withdrawn.get(key).copied()
+    }
+
+    fn put_on_again(&mut self, waiting: Waiting<T>) -> VecDeque<Layer<T>> {
+        let put_on = |write: Arc<Write<T>>| Layer {
+            acts: self.put_on(&write),
+            writes: vec![write],
+        };
+        waiting.into_iter().map(put_on).collect()
+    }
+
+    /// Puts a write on top of what is there; tells what it did.
+    pub(super) fn put_on(&mut self, write: &Write<T>) -> Vec<Act<T>> {
+        if write.show == Show::WhenConfirmed {
+            return Vec::new();
+        }
+        let start = self.journal.steps.len();
+        self.carry_write(write);
+        let steps = &self.journal.steps[start..];
+        steps.iter().filter_map(|step| self.act(step)).collect()
+    }
+
+    /// Makes a write's edit, as far as it can be made: what it speaks of may be gone, or there already.
+    pub(super) fn carry_write(&mut self, write: &Write<T>) {
+        let slot = self.slot(&write.key);
+        match (&write.before, &write.after, slot) {
+            (None, Some(after), None) => {
+                let place = write
+                    .place
+                    .as_ref()
+                    .and_then(|place| self.between(place, None));
+                self.put_in_if_room(Arc::clone(after), place.unwrap_or(self.len()));
+            }
+            (Some(_), None, Some(slot)) => self.take_out(slot),
+            (Some(before), Some(after), Some(slot)) => {
+                self.swap_merged(slot, before, after);
+                self.put_between(slot, write.place.as_ref());
+            }
+            _ => {}
+        }
+    }
+
+    /// Whether an item that is not what an edit left has changed since in other fields alone, as a source
+    /// does that notes who saved it when. Without tickets nothing tells.
+    pub(in crate::store) fn is_apart(&self, slot: Slot, before: &T, after: &T) -> bool {
+        let Some(now) = self.items.get(slot).filter(|_| self.tickets.is_some()) else {
+            return false;
+        };
+        let (mine, theirs) = (before.changed_fields(after), after.changed_fields(now));
+        let collide = |path: &FieldPath| theirs.iter().any(|other| other.overlaps(path));
+        !mine.is_empty() && !theirs.is_empty() && !mine.iter().any(collide)
+    }
+
+    /// Makes an edit of an item, on top of what the item is now.
+    pub(in crate::store) fn swap_merged(&mut self, slot: Slot, before: &Arc<T>, after: &Arc<T>) {
+        let (Some(now), Some(tickets)) = (self.items.get(slot), &self.tickets) else {
+            return;
+        };
+        if Arc::ptr_eq(before, after) {
+            return;
+        }
+        let merged = match Arc::ptr_eq(now, before) || now == before {
+            true => Arc::clone(after),
+            false => Arc::new((tickets.merge)(now, before, after)),
+        };
+        if *merged != **now {
+            self.swap_item(slot, merged);
+        }
+    }
+
+    /// Moves a row between its neighbours, where these are still there.
+    pub(super) fn put_between(&mut self, slot: Slot, place: Option<&Neighbours<T::Key>>) {
+        let Some(place) = place else { return };
+        let from = self.source.position(slot);
+        if let Some(to) = self.between(place, from).filter(|to| Some(*to) != from) {
+            self.lift(slot);
+            self.put_down(slot, to);
+        }
+    }
+
+    /// The position between neighbours, counted without a lifted row. What is at an end stays there; a
+    /// neighbour that is gone leaves the other to go by.
+    pub(super) fn between(
+        &self,
+        place: &Neighbours<T::Key>,
+        lifted: Option<usize>,
+    ) -> Option<usize> {
+        let rest = self.len() - usize::from(lifted.is_some());
+        let not_itself = |position: &usize| lifted != Some(*position);
+        let at = |key: &T::Key| self.position(key).filter(not_itself);
+        let gap = match (&place.after, &place.before) {
+            (_, None) => return Some(rest),
+            (None, _) => return Some(0),
+            (Some(after), Some(before)) => match at(after) {
+                Some(after) => after + 1,
+                None => at(before)?,
+            },
+        };
+        Some(gap - usize::from(lifted.is_some_and(|lifted| lifted < gap)))
+    }
+
+    /// Adds an item, unless the store is full.
+    pub(super) fn put_in_if_room(&mut self, item: Arc<T>, at: usize) {
+        if let Err(why @ EditError::TooMany) = self.put_in(item, at) {
+            tracing::error!(%why, "an item cannot be shown");
+        }
+    }
+
+    /// Rows that were withdrawn and have not come back are gone.
+    fn let_go_of_withdrawn(&mut self) {
+        let Some(tickets) = &self.tickets else {
+            return;
+        };
+        for slot in tickets.withdrawn.values() {
+            if !self.source.contains(*slot) {
+                self.journal.steps.push(Step::Gone { slot: *slot });
+            }
+        }
+    }
+}
