@@ -4,3 +4,4 @@
 
 #[cfg(feature = "files")]
 pub mod files;
+pub mod link;

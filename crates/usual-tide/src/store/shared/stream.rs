@@ -18,16 +18,18 @@ use std::task::{Context, Poll, Waker};
 /// It ends when the list is unbound, and with the last handle of the store.
 pub struct ChangeStream<T: Item> {
     subscription: Subscription<T>,
-    waiting: Arc<Waiting>,
+    waiting: Arc<Waiting<T>>,
 }
 
 /// Who waits for a change.
-#[derive(Default)]
-struct Waiting(Mutex<Option<Waker>>);
+struct Waiting<T: Item> {
+    feed: Feed<T>,
+    waker: Mutex<Option<Waker>>,
+}
 
-impl Waiting {
+impl<T: Item> Waiting<T> {
     fn set(&self, waker: Option<Waker>) -> Option<Waker> {
-        let mut waiting = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut waiting = self.waker.lock().unwrap_or_else(PoisonError::into_inner);
         std::mem::replace(&mut *waiting, waker)
     }
 
@@ -38,10 +40,10 @@ impl Waiting {
     }
 }
 
-impl<T: Item> Ear<T> for Arc<Waiting> {
+impl<T: Item> Ear<T> for Arc<Waiting<T>> {
     /// Wakes the consumer, which reads when it likes.
-    fn hear(&self, feed: &Feed<T>, inner: &Inner<T>) -> bool {
-        let unread = inner.read(|store| feed.has_unread(store));
+    fn hear(&self, inner: &Inner<T>) -> bool {
+        let unread = inner.read(|store| self.feed.has_unread(store));
         if unread != Ok(false) {
             self.wake();
         }
@@ -87,8 +89,11 @@ impl<T: Item> SharedStore<T> {
         start: impl FnOnce(BoundList<'_, T>) -> R,
     ) -> Result<(R, ChangeStream<T>), SharedError> {
         let (started, feed) = self.begin(list, start)?;
-        let waiting = Arc::new(Waiting::default());
-        let subscription = self.register(Subscriber::new(feed, Arc::clone(&waiting)));
+        let waiting = Arc::new(Waiting {
+            feed,
+            waker: Mutex::new(None),
+        });
+        let subscription = self.register(Subscriber::new(Arc::clone(&waiting)));
         let stream = ChangeStream {
             subscription,
             waiting,
@@ -101,8 +106,7 @@ impl<T: Item> Stream for ChangeStream<T> {
     type Item = ChangeSet<T>;
 
     fn poll_next(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<ChangeSet<T>>> {
-        let Subscription { inner, subscriber } = &self.subscription;
-        let Some(inner) = inner.upgrade() else {
+        let Some(inner) = self.subscription.inner.upgrade() else {
             return Poll::Ready(None);
         };
         // Before the read, so that a change right after it is not missed.
@@ -112,7 +116,7 @@ impl<T: Item> Stream for ChangeStream<T> {
             context.waker().wake_by_ref();
             return Poll::Pending;
         }
-        match inner.read(|store| subscriber.feed.read(store)) {
+        match inner.read(|store| self.waiting.feed.read(store)) {
             Ok(Some(changes)) => Poll::Ready(Some(changes)),
             Ok(None) => Poll::Pending,
             Err(_) => Poll::Ready(None),
@@ -123,7 +127,7 @@ impl<T: Item> Stream for ChangeStream<T> {
 impl<T: Item> fmt::Debug for ChangeStream<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_tuple("ChangeStream")
-            .field(&self.subscription.list())
+            .field(&self.waiting.feed.list())
             .finish()
     }
 }

@@ -5,30 +5,29 @@ use super::{Inner, SharedError, SharedStore};
 use crate::change::ChangeSet;
 use crate::item::Item;
 use crate::list::{BoundList, Feed, ListId};
+use crate::store::{MarkFeed, Marked, Write};
 use std::fmt;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 
-/// A consumer of a list.
+/// A consumer.
 pub(super) struct Subscriber<T: Item> {
-    pub(super) feed: Feed<T>,
     pub(super) ended: AtomicBool,
     pub(super) ear: Box<dyn Ear<T>>,
 }
 
 /// How a consumer hears of a change.
 pub(super) trait Ear<T: Item>: Send + Sync {
-    /// Tells what a feed has not been read for; `false` when its list is gone.
-    fn hear(&self, feed: &Feed<T>, inner: &Inner<T>) -> bool;
+    /// Tells what has not been told; `false` when there is nothing more to come, since its list is gone.
+    fn hear(&self, inner: &Inner<T>) -> bool;
 
     /// Tells that there is nothing more to come.
     fn end(&self) {}
 }
 
 impl<T: Item> Subscriber<T> {
-    pub(super) fn new(feed: Feed<T>, ear: impl Ear<T> + 'static) -> Arc<Self> {
+    pub(super) fn new(ear: impl Ear<T> + 'static) -> Arc<Self> {
         Arc::new(Self {
-            feed,
             ended: AtomicBool::new(false),
             ear: Box::new(ear),
         })
@@ -36,27 +35,72 @@ impl<T: Item> Subscriber<T> {
 
     /// Tells what happened; `false` when it is not to be told any more.
     pub(super) fn tell(&self, inner: &Inner<T>) -> bool {
-        !self.ended.load(Ordering::Acquire) && self.ear.hear(&self.feed, inner)
+        !self.ended.load(Ordering::Acquire) && self.ear.hear(inner)
     }
 }
 
 /// A callback.
-struct Call<C>(Mutex<C>);
+struct Call<F, C> {
+    feed: F,
+    callback: Mutex<C>,
+}
 
-impl<T: Item, C: FnMut(&ChangeSet<T>) + Send> Ear<T> for Call<C> {
-    fn hear(&self, feed: &Feed<T>, inner: &Inner<T>) -> bool {
-        let Ok(changes) = inner.read(|store| feed.read(store)) else {
+impl<F, C> Call<F, C> {
+    fn new(feed: F, callback: C) -> Self {
+        let callback = Mutex::new(callback);
+        Self { feed, callback }
+    }
+
+    fn tell<T: Item, News: ?Sized>(&self, news: &News, inner: &Inner<T>)
+    where
+        C: FnMut(&News),
+    {
+        let _inside = Inside::enter(inner.id(), Role::Told);
+        (self.callback.lock().unwrap_or_else(PoisonError::into_inner))(news);
+    }
+}
+
+impl<T: Item, C: FnMut(&ChangeSet<T>) + Send> Ear<T> for Call<Feed<T>, C> {
+    fn hear(&self, inner: &Inner<T>) -> bool {
+        let Ok(changes) = inner.read(|store| self.feed.read(store)) else {
             return false;
         };
         if let Some(changes) = changes {
-            let _inside = Inside::enter(inner.id(), Role::Told);
-            (self.0.lock().unwrap_or_else(PoisonError::into_inner))(&changes);
+            self.tell(&changes, inner);
         }
         true
     }
 }
 
-/// A callback that is told of a list's changes as long as this handle lives.
+impl<T: Item, C: FnMut(&[Marked<T::Key>]) + Send> Ear<T> for Call<MarkFeed, C> {
+    fn hear(&self, inner: &Inner<T>) -> bool {
+        let Ok(marked) = inner.read(|store| self.feed.read(store)) else {
+            return false;
+        };
+        if !marked.is_empty() {
+            self.tell(&*marked, inner);
+        }
+        true
+    }
+}
+
+/// The last ticket that was told of.
+struct Told(AtomicU64);
+
+impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Ear<T> for Call<Told, C> {
+    fn hear(&self, inner: &Inner<T>) -> bool {
+        let writes = inner.read(|store| {
+            let told = self.feed.0.swap(store.last_ticket(), Ordering::AcqRel);
+            store.unanswered_since(told)
+        });
+        if !writes.is_empty() {
+            self.tell(&*writes, inner);
+        }
+        true
+    }
+}
+
+/// A callback that is told of a store's news as long as this handle lives.
 ///
 /// After it is dropped no call begins any more; one that is under way on another thread may still end.
 #[must_use = "a subscription ends when it is dropped"]
@@ -86,7 +130,42 @@ impl<T: Item> SharedStore<T> {
         C: FnMut(&ChangeSet<T>) + Send + 'static,
     {
         let (callback, feed) = self.begin(list, start)?;
-        Ok(self.register(Subscriber::new(feed, Call(Mutex::new(callback)))))
+        Ok(self.register(Subscriber::new(Call::new(feed, callback))))
+    }
+
+    /// Subscribes to the marks of a list's rows: which of them are pending, saved or failed now, and were not
+    /// before. The rows of a change set that arrives at the same time ask for theirs.
+    ///
+    /// # Errors
+    ///
+    /// [`SharedError::NotExpecting`] when the store expects no answers, and [`SharedError::InUse`] inside
+    /// of `edit` or `read`.
+    pub fn subscribe_marks(
+        &self,
+        list: ListId,
+        callback: impl FnMut(&[Marked<T::Key>]) + Send + 'static,
+    ) -> Result<Subscription<T>, SharedError> {
+        let feed = self.edit(|store| store.mark_feed(list))?;
+        let feed = feed.map_err(|_| SharedError::NotExpecting)?;
+        Ok(self.register(Subscriber::new(Call::new(feed, callback))))
+    }
+
+    /// Subscribes to the writes that a person's edits ask of the source from now on: what keeps a store and a
+    /// source in step sends them. `start` gets those that wait already.
+    ///
+    /// # Errors
+    ///
+    /// [`SharedError::InUse`] inside of `edit` or `read`.
+    pub fn subscribe_writes<C>(
+        &self,
+        start: impl FnOnce(Vec<Arc<Write<T>>>) -> C,
+    ) -> Result<Subscription<T>, SharedError>
+    where
+        C: FnMut(&[Arc<Write<T>>]) + Send + 'static,
+    {
+        let (told, writes) = self.edit(|store| (store.last_ticket(), store.unanswered_since(0)))?;
+        let call = Call::new(Told(AtomicU64::new(told)), start(writes));
+        Ok(self.register(Subscriber::new(call)))
     }
 
     /// What `start` makes of the rows of this moment, and a feed of all that happens from then on.
@@ -114,13 +193,6 @@ impl<T: Item> SharedStore<T> {
     }
 }
 
-impl<T: Item> Subscription<T> {
-    /// The list.
-    pub fn list(&self) -> ListId {
-        self.subscriber.feed.list()
-    }
-}
-
 impl<T: Item> Drop for Subscription<T> {
     fn drop(&mut self) {
         self.subscriber.ended.store(true, Ordering::Release);
@@ -141,8 +213,6 @@ impl<T: Item> Drop for Inner<T> {
 
 impl<T: Item> fmt::Debug for Subscription<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Subscription")
-            .field("list", &self.list())
-            .finish_non_exhaustive()
+        f.debug_struct("Subscription").finish_non_exhaustive()
     }
 }

@@ -39,6 +39,23 @@ impl<T: Item> Store<T> {
         self.tickets.iter().flat_map(|tickets| tickets.waiting())
     }
 
+    /// The latest ticket, as a number; 0 when there was none.
+    pub(in crate::store) fn last_ticket(&self) -> u64 {
+        self.tickets.as_ref().map_or(0, |tickets| tickets.next)
+    }
+
+    /// The writes that wait, of those that were given tickets after this one.
+    pub(in crate::store) fn unanswered_since(&self, told: u64) -> Vec<Arc<Write<T>>> {
+        let waiting = self
+            .tickets
+            .iter()
+            .flat_map(|tickets| tickets.waiting().rev());
+        let new = waiting.take_while(|write| write.ticket.0 > told);
+        let mut writes: Vec<_> = new.cloned().collect();
+        writes.reverse();
+        writes
+    }
+
     /// The writes that were refused and neither tried again nor dismissed, in the order of the answers.
     pub fn refused(&self) -> &[Refused<T>] {
         match &self.tickets {
@@ -85,6 +102,51 @@ impl<T: Item> Store<T> {
     /// [`TicketError`].
     pub fn confirm_write_as(&mut self, ticket: Ticket, item: T) -> Result<(), TicketError> {
         self.settle_write(ticket, Some(item))
+    }
+
+    /// The source has done what was asked under these tickets, and `edits` make of the items what it has now.
+    /// They see the items as the source had them, as those of [`from_source`](Self::from_source) do. Meant for a
+    /// source that tells its changes in order, the own ones among them.
+    ///
+    /// ```
+    /// use usual_tide::{EditError, Item, Place, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
+    /// store.expect_answers();
+    /// store.move_to(&1, Place::End)?;
+    /// let asked = store.unanswered().next().ok_or("one waits")?.ticket;
+    /// // The source has put it elsewhere, since somebody was faster.
+    /// store.confirm_writes_by(&[asked], |store| store.move_to(&1, Place::After(2)))??;
+    /// let ids: Vec<u32> = store.items().map(|piece| piece.id).collect();
+    /// assert_eq!(ids, [2, 1, 3]);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Those of the closure; everything is as it was then. [`TicketError`] in the outer result.
+    pub fn confirm_writes_by<R, E>(
+        &mut self,
+        tickets: &[Ticket],
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<Result<R, E>, TicketError> {
+        let writes: Vec<Arc<Write<T>>> = tickets
+            .iter()
+            .map(|ticket| Ok(self.find(*ticket)?.1))
+            .collect::<Result<_, TicketError>>()?;
+        let done = self.underneath(|store, waiting| {
+            waiting.retain(|other| !tickets.contains(&other.ticket));
+            edits(store)
+        });
+        if done.is_ok() {
+            for write in &writes {
+                self.count(write, 0);
+                self.know_added(write, &write.key);
+            }
+        }
+        Ok(done)
     }
 
     /// The source has refused. That edit alone is taken back: later ones, of the same item or others, stay.

@@ -1,0 +1,239 @@
+//! The app's handle of a link.
+
+use super::control::Control;
+use super::news::News;
+use super::outbox::{Outbox, OutboxError};
+use super::retry::Retry;
+use super::source::Source;
+use super::state::LinkState;
+use super::worker::{Command, Kept, Worker};
+use std::fmt;
+use std::sync::Arc;
+use std::sync::mpsc::{Sender, channel};
+use std::thread::JoinHandle;
+use std::time::{Duration, Instant};
+use usual_tide::{Fields, Item, SharedError, SharedStore, Subscription, Write};
+
+/// Keeps one store and one source in step, on a thread of its own. See the [module](super).
+///
+/// Dropping it ends it without waiting; [`close`](Self::close) sends what waits first.
+pub struct Link<T: Item> {
+    store: SharedStore<T>,
+    commands: Sender<Command<T>>,
+    control: Arc<Control>,
+    thread: Option<JoinHandle<()>>,
+    _writes: Subscription<T>,
+}
+
+/// How a link works.
+pub struct LinkOptions<T: Item> {
+    /// When it tries again after a failure.
+    pub retry: Retry,
+    /// How long it waits for the source to tell of a write that it has done
+    /// ([`Answer::SavedIn`](super::Answer::SavedIn)) before it loads all items instead.
+    pub patience: Duration,
+    /// How many writes are given to the source at once.
+    pub writes_at_once: usize,
+    /// Where writes are kept until they are answered. Without one, those that are unsent when the app ends are
+    /// lost.
+    pub outbox: Option<Box<dyn Outbox<T>>>,
+}
+
+/// Why a link cannot begin.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum LinkError {
+    /// The store is in use by this thread.
+    #[error(transparent)]
+    Store(#[from] SharedError),
+    /// The writes that were kept cannot be read.
+    #[error(transparent)]
+    Outbox(#[from] OutboxError),
+    /// No thread can be started.
+    #[error("no thread can be started for the link: {0}")]
+    Thread(#[from] std::io::Error),
+}
+
+/// What was waited for did not happen in time.
+#[derive(Clone, Debug, thiserror::Error)]
+#[error("not in time: {}", match .state {
+    LinkState::Failed { error, .. } => error.to_string(),
+    _ => format!("{} writes wait for an answer", .waiting),
+})]
+pub struct NotInTime {
+    /// How the link stands.
+    pub state: LinkState,
+    /// How many writes wait for an answer.
+    pub waiting: usize,
+}
+
+impl<T: Item + Fields> Link<T> {
+    /// Links a store and a source, and loads the items. From now on the store's edits wait for the source's
+    /// answers.
+    ///
+    /// # Errors
+    ///
+    /// [`LinkError`].
+    pub fn start(store: SharedStore<T>, source: impl Source<T>) -> Result<Self, LinkError> {
+        Self::start_with(store, source, LinkOptions::default())
+    }
+
+    /// The same with options.
+    ///
+    /// # Errors
+    ///
+    /// [`LinkError`].
+    pub fn start_with(
+        store: SharedStore<T>,
+        source: impl Source<T>,
+        mut options: LinkOptions<T>,
+    ) -> Result<Self, LinkError> {
+        store.edit(|store| store.expect_answers())?;
+        let kept = Kept::begin(&store, options.outbox.take())?;
+        let (commands, received) = channel();
+        let control = Arc::new(Control::default());
+        let news = News::new(commands.clone(), Arc::clone(&control));
+        let writes = store.subscribe_writes(|_| {
+            let (commands, kept) = (commands.clone(), kept.clone());
+            move |writes: &[Arc<Write<T>>]| {
+                kept.keep(writes);
+                // A link that has ended sends nothing any more.
+                let _ = commands.send(Command::Writes);
+            }
+        })?;
+        let worker = Worker::new(store.clone(), Arc::clone(&control), options, kept, received);
+        let thread = std::thread::Builder::new()
+            .name("usual-tide-link".to_owned())
+            .spawn(move || worker.run(source, news))?;
+        Ok(Self {
+            store,
+            commands,
+            control,
+            thread: Some(thread),
+            _writes: writes,
+        })
+    }
+}
+
+impl<T: Item> Link<T> {
+    /// How the link stands.
+    pub fn state(&self) -> LinkState {
+        self.control.state()
+    }
+
+    /// Tells a callback how the link stands, now and whenever that changes. It is called from the link's thread, and
+    /// may read the store.
+    pub fn on_state(&self, listener: impl FnMut(&LinkState) + Send + 'static) {
+        self.control.listen(Box::new(listener));
+    }
+
+    /// Loads all items again, at once: pull to refresh.
+    pub fn refresh(&self) {
+        self.send(Command::Refresh);
+    }
+
+    /// Loads the next page, when there is one.
+    pub fn load_more(&self) {
+        self.send(Command::More);
+    }
+
+    /// Waits until the items are loaded.
+    ///
+    /// # Errors
+    ///
+    /// [`NotInTime`] with the state.
+    pub fn wait_until_ready(&self, most: Duration) -> Result<(), NotInTime> {
+        match self.control.wait(most, LinkState::is_ready) {
+            (_, true) => Ok(()),
+            (state, false) => Err(self.not_in_time(state)),
+        }
+    }
+
+    /// Waits until every write is answered.
+    ///
+    /// # Errors
+    ///
+    /// [`NotInTime`] with the state.
+    pub fn flush(&self, most: Duration) -> Result<(), NotInTime> {
+        let end = Instant::now() + most;
+        while self.waiting() > 0 {
+            if Instant::now() >= end {
+                return Err(self.not_in_time(self.state()));
+            }
+            std::thread::sleep(Duration::from_millis(2));
+        }
+        Ok(())
+    }
+
+    /// Ends the link, after it has sent what waits, as far as that goes in this time. Gives the writes that have no
+    /// answer.
+    pub fn close(mut self, most: Duration) -> Vec<Arc<Write<T>>> {
+        let end = Instant::now() + most;
+        let _ = self.flush(most);
+        self.control.close();
+        self.send(Command::Close);
+        if let Some(thread) = self.thread.take() {
+            // A source that does not come back is left behind.
+            while !thread.is_finished() && Instant::now() < end {
+                std::thread::sleep(Duration::from_millis(1));
+            }
+        }
+        let unanswered = self
+            .store
+            .read(|store| store.unanswered().cloned().collect());
+        unanswered.unwrap_or_default()
+    }
+
+    fn waiting(&self) -> usize {
+        self.store
+            .read(|store| store.unanswered().count())
+            .unwrap_or(0)
+    }
+
+    fn not_in_time(&self, state: LinkState) -> NotInTime {
+        let waiting = self.waiting();
+        NotInTime { state, waiting }
+    }
+
+    fn send(&self, command: Command<T>) {
+        if self.commands.send(command).is_err() {
+            tracing::debug!("the link has ended");
+        }
+    }
+}
+
+impl<T: Item> Default for LinkOptions<T> {
+    fn default() -> Self {
+        Self {
+            retry: Retry::default(),
+            patience: Duration::from_secs(5),
+            writes_at_once: 256,
+            outbox: None,
+        }
+    }
+}
+
+impl<T: Item> Drop for Link<T> {
+    fn drop(&mut self) {
+        self.control.close();
+        self.send(Command::Close);
+    }
+}
+
+impl<T: Item> fmt::Debug for Link<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Link")
+            .field("state", &self.state())
+            .finish_non_exhaustive()
+    }
+}
+
+impl<T: Item> fmt::Debug for LinkOptions<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("LinkOptions")
+            .field("retry", &self.retry)
+            .field("patience", &self.patience)
+            .field("writes_at_once", &self.writes_at_once)
+            .finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,67 @@
+//! What a source tells by itself.
+
+use super::control::Control;
+use super::worker::Command;
+use std::fmt;
+use std::sync::Arc;
+use std::sync::mpsc::Sender;
+use usual_tide::{Item, Neighbours};
+
+/// A change that others made at the source.
+#[derive(Clone, PartialEq, Debug)]
+#[non_exhaustive]
+pub enum Change<T: Item> {
+    /// This is what an item is now; where it stands, when it is new or has moved.
+    Put(T, Option<Neighbours<T::Key>>),
+    /// There is no such item any more.
+    Removed(T::Key),
+}
+
+/// Where a source tells what others have changed.
+pub struct News<T: Item> {
+    commands: Sender<Command<T>>,
+    control: Arc<Control>,
+}
+
+impl<T: Item> News<T> {
+    pub(super) fn new(commands: Sender<Command<T>>, control: Arc<Control>) -> Self {
+        Self { commands, control }
+    }
+
+    /// These changes were made, in this order. A source that numbers its versions, one after the other, says which
+    /// they lead to: what was told before is passed over, and where one is missing all is loaded again.
+    pub fn changed(&self, changes: Vec<Change<T>>, version: Option<u64>) {
+        self.send(Command::Changed(changes, version));
+    }
+
+    /// Something was changed, and what it was the source cannot tell: the link loads all of it again.
+    pub fn stale(&self) {
+        self.send(Command::Stale);
+    }
+
+    /// Whether nobody listens any more.
+    pub fn is_closed(&self) -> bool {
+        self.control.is_closing()
+    }
+
+    fn send(&self, command: Command<T>) {
+        if self.commands.send(command).is_err() {
+            tracing::debug!("news of a source whose link is closed");
+        }
+    }
+}
+
+impl<T: Item> Clone for News<T> {
+    fn clone(&self) -> Self {
+        Self {
+            commands: self.commands.clone(),
+            control: Arc::clone(&self.control),
+        }
+    }
+}
+
+impl<T: Item> fmt::Debug for News<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("News").finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,38 @@
+//! Writes that outlive the app until they are answered.
+
+use usual_tide::{Item, Write};
+
+/// Keeps writes until they are answered, so that those that were not are sent by the next run.
+pub trait Outbox<T: Item>: Send + 'static {
+    /// The writes that are kept, oldest first, each with its number.
+    ///
+    /// # Errors
+    ///
+    /// [`OutboxError`].
+    fn kept(&mut self) -> Result<Vec<(u64, Write<T>)>, OutboxError>;
+
+    /// Keeps a write; gives its number. When it returns, the write survives a crash.
+    ///
+    /// # Errors
+    ///
+    /// [`OutboxError`].
+    fn keep(&mut self, write: &Write<T>) -> Result<u64, OutboxError>;
+
+    /// Forgets a write, which was answered.
+    ///
+    /// # Errors
+    ///
+    /// [`OutboxError`].
+    fn forget(&mut self, number: u64) -> Result<(), OutboxError>;
+}
+
+/// Why writes cannot be kept.
+#[derive(Debug, thiserror::Error)]
+#[error("{what}: {why}")]
+pub struct OutboxError {
+    /// What was tried.
+    pub what: String,
+    /// What came of it.
+    #[source]
+    pub why: Box<dyn std::error::Error + Send + Sync>,
+}

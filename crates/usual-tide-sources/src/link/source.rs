@@ -1,0 +1,190 @@
+//! What a place that items are loaded from and written to must be able to do.
+
+use super::control::Control;
+use super::news::News;
+use std::sync::Arc;
+use usual_tide::{Item, Write};
+
+/// A place that items are loaded from and written to. See the [module](super) for one in 30 lines.
+///
+/// A link calls it from its own thread, one call at a time.
+pub trait Source<T: Item>: Send + 'static {
+    /// All items, or the first page of them.
+    ///
+    /// # Errors
+    ///
+    /// [`SourceError`]; the link tries again.
+    fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<T>, SourceError>;
+
+    /// Does what a write asks, or refuses. A write whose answer was lost comes again, so it should know one that
+    /// it has done already: by its key, or by [`Write::ticket`].
+    ///
+    /// # Errors
+    ///
+    /// [`SourceError`] when there is no answer; the link tries again.
+    fn write(&mut self, write: &Write<T>) -> Result<Answer<T>, SourceError>;
+
+    /// Does what several writes ask, in their order. `answers` gets one for each; where it ends early, the rest
+    /// comes again. For sources that do many at once faster than one by one.
+    ///
+    /// # Errors
+    ///
+    /// [`SourceError`] when the next one has no answer.
+    fn write_many(
+        &mut self,
+        writes: &[Arc<Write<T>>],
+        answers: &mut Vec<Answer<T>>,
+    ) -> Result<(), SourceError> {
+        for write in writes {
+            answers.push(self.write(write)?);
+        }
+        Ok(())
+    }
+
+    /// The page after those that were loaded. Asked when the app asks for more.
+    ///
+    /// # Errors
+    ///
+    /// [`SourceError`].
+    fn load_more(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<T>, SourceError> {
+        let _ = loading;
+        Ok(Loaded::all(Vec::new()))
+    }
+
+    /// Begins to tell what others change, until the link is closed. Called once, before the first load; what
+    /// takes time belongs on a thread of its own.
+    fn watch(&mut self, news: News<T>) {
+        let _ = news;
+    }
+}
+
+/// What was loaded.
+#[derive(Clone, PartialEq, Debug)]
+pub struct Loaded<T> {
+    /// The items, in source order.
+    pub items: Vec<T>,
+    /// The number of the source's version that these are, where it numbers them.
+    pub version: Option<u64>,
+    /// Whether there are more behind them.
+    pub more: bool,
+}
+
+impl<T> Loaded<T> {
+    /// All items of a source that numbers no versions.
+    pub fn all(items: Vec<T>) -> Self {
+        Self {
+            items,
+            version: None,
+            more: false,
+        }
+    }
+}
+
+/// A source's answer to a write.
+#[derive(Clone, PartialEq, Debug)]
+#[non_exhaustive]
+pub enum Answer<T> {
+    /// Done as it was asked.
+    Saved,
+    /// Done, and the item is this one now.
+    SavedAs(T),
+    /// Done in this version. The source tells of it through its [`News`] or has it when it is loaded, and the
+    /// write is confirmed then.
+    SavedIn(u64),
+    /// Not done.
+    Refused {
+        /// Why not.
+        reason: String,
+        /// What the source has instead, where it says so: an item, or none.
+        current: Option<Option<T>>,
+    },
+}
+
+impl<T> Answer<T> {
+    /// A refusal that says no more than why.
+    pub fn refused(reason: impl Into<String>) -> Self {
+        Self::Refused {
+            reason: reason.into(),
+            current: None,
+        }
+    }
+}
+
+/// Why a source gives no items, or no answer.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SourceError {
+    /// It cannot be reached, or does not answer.
+    #[error("{what}: {why}")]
+    Unreachable {
+        /// What was tried.
+        what: String,
+        /// What came of it.
+        why: Box<dyn std::error::Error + Send + Sync>,
+    },
+    /// What it holds or answers cannot be used.
+    #[error("{what}: {why}")]
+    Unusable {
+        /// What it is.
+        what: String,
+        /// Why it cannot be used.
+        why: Box<dyn std::error::Error + Send + Sync>,
+    },
+    /// The link is being closed.
+    #[error("the link is being closed")]
+    Closing,
+}
+
+impl SourceError {
+    /// It cannot be reached, or does not answer.
+    pub fn unreachable(
+        what: impl Into<String>,
+        why: impl Into<Box<dyn std::error::Error + Send + Sync>>,
+    ) -> Self {
+        Self::Unreachable {
+            what: what.into(),
+            why: why.into(),
+        }
+    }
+
+    /// What it holds or answers cannot be used.
+    pub fn unusable(
+        what: impl Into<String>,
+        why: impl Into<Box<dyn std::error::Error + Send + Sync>>,
+    ) -> Self {
+        Self::Unusable {
+            what: what.into(),
+            why: why.into(),
+        }
+    }
+}
+
+/// A load under way: tell how far it is.
+pub struct Loading<'a> {
+    control: &'a Control,
+}
+
+impl<'a> Loading<'a> {
+    pub(super) fn new(control: &'a Control) -> Self {
+        Self { control }
+    }
+
+    /// So many of so many units are done: bytes or items, whatever the source counts.
+    ///
+    /// # Errors
+    ///
+    /// [`SourceError::Closing`] when nobody waits for the load any more.
+    pub fn progress(&mut self, done: u64, total: Option<u64>) -> Result<(), SourceError> {
+        if self.control.is_closing() {
+            return Err(SourceError::Closing);
+        }
+        self.control.loading(done, total);
+        Ok(())
+    }
+}
+
+impl std::fmt::Debug for Loading<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Loading").finish_non_exhaustive()
+    }
+}

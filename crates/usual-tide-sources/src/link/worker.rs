@@ -1,0 +1,390 @@
+//! The link's thread: loads, sends what waits, and hands on what the source tells.
+
+use super::apply::apply;
+use super::control::Control;
+use super::handle::{LinkError, LinkOptions};
+use super::news::{Change, News};
+use super::outbox::Outbox;
+use super::source::{Answer, Loaded, Loading, Source, SourceError};
+use super::state::LinkState;
+use std::collections::HashMap;
+use std::sync::mpsc::{Receiver, RecvTimeoutError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
+use usual_tide::{
+    EditError, Item, OnDuplicate, Place, SharedError, SharedStore, Store, Ticket, TicketError,
+    Write,
+};
+
+/// What the thread is told.
+pub(super) enum Command<T: Item> {
+    /// There are new writes.
+    Writes,
+    /// Load all again, and now.
+    Refresh,
+    /// Load the next page.
+    More,
+    /// The source has changed in a way that it cannot tell.
+    Stale,
+    /// The source has changed.
+    Changed(Vec<Change<T>>, Option<u64>),
+    /// End.
+    Close,
+}
+
+pub(super) struct Worker<T: Item> {
+    store: SharedStore<T>,
+    control: Arc<Control>,
+    options: LinkOptions<T>,
+    kept: Kept<T>,
+    commands: Receiver<Command<T>>,
+    /// The source's version that the store is at.
+    version: Option<u64>,
+    /// Writes that are done in a version which the store has not reached.
+    done: Vec<Done>,
+    to_load: bool,
+    more_wanted: bool,
+    more: bool,
+    failures: u32,
+    next_try: Option<Instant>,
+}
+
+struct Done {
+    ticket: Ticket,
+    version: u64,
+    since: Instant,
+}
+
+impl<T: Item> Worker<T> {
+    pub(super) fn new(
+        store: SharedStore<T>,
+        control: Arc<Control>,
+        options: LinkOptions<T>,
+        kept: Kept<T>,
+        commands: Receiver<Command<T>>,
+    ) -> Self {
+        Self {
+            store,
+            control,
+            options,
+            kept,
+            commands,
+            version: None,
+            done: Vec::new(),
+            to_load: true,
+            more_wanted: false,
+            more: false,
+            failures: 0,
+            next_try: None,
+        }
+    }
+
+    pub(super) fn run(mut self, mut source: impl Source<T>, news: News<T>) {
+        source.watch(news);
+        loop {
+            if self.next_try.is_none_or(|next| next <= Instant::now()) {
+                self.try_to_work(&mut source);
+            }
+            let command = match self.commands.recv_timeout(self.wait()) {
+                Ok(command) => Some(command),
+                Err(RecvTimeoutError::Timeout) => None,
+                Err(RecvTimeoutError::Disconnected) => return,
+            };
+            let rest: Vec<Command<T>> = self.commands.try_iter().collect();
+            for command in command.into_iter().chain(rest) {
+                self.obey(command);
+            }
+            if self.control.is_closing() {
+                return;
+            }
+        }
+    }
+
+    /// How long there is nothing to do unless a command comes.
+    fn wait(&self) -> Duration {
+        let now = Instant::now();
+        if let Some(next) = self.next_try {
+            return next.saturating_duration_since(now);
+        }
+        let late =
+            |done: &Done| (done.since + self.options.patience).saturating_duration_since(now);
+        self.done
+            .iter()
+            .map(late)
+            .min()
+            .unwrap_or(Duration::from_secs(3600))
+    }
+
+    fn obey(&mut self, command: Command<T>) {
+        match command {
+            Command::Writes | Command::Close => {}
+            Command::Refresh => {
+                self.to_load = true;
+                self.next_try = None;
+            }
+            Command::More => self.more_wanted = true,
+            Command::Stale => self.to_load = true,
+            Command::Changed(changes, version) => self.change(changes, version),
+        }
+    }
+
+    /// Makes what the source tells, unless it was known or is about to be loaded.
+    fn change(&mut self, changes: Vec<Change<T>>, version: Option<u64>) {
+        let known = version.is_some() && version <= self.version;
+        if known || self.to_load {
+            return;
+        }
+        let next = self.version.map(|version| version + 1);
+        if version.is_some() && version != next {
+            tracing::info!(?version, ?next, "something was not told; loading all");
+            self.to_load = true;
+            return;
+        }
+        match self.confirm_done(version, |store| apply(store, changes)) {
+            Ok(()) => self.version = version.or(self.version),
+            Err(error) => {
+                tracing::warn!(%error, "what the source told cannot be; loading all");
+                self.to_load = true;
+            }
+        }
+    }
+
+    fn try_to_work(&mut self, source: &mut impl Source<T>) {
+        match self.work(source) {
+            Ok(()) => {
+                self.failures = 0;
+                self.next_try = None;
+                let ready = LinkState::Ready { more: self.more };
+                if !self.control.state().is_ready() {
+                    self.control.set(ready);
+                }
+            }
+            Err(SourceError::Closing) => {}
+            Err(error) => {
+                self.failures += 1;
+                let wait = self.options.retry.wait(self.failures);
+                tracing::info!(%error, ?wait, "the source failed");
+                self.next_try = Some(Instant::now() + wait);
+                self.control.failed(error, wait);
+            }
+        }
+    }
+
+    fn work(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
+        let late = |done: &Done| done.since.elapsed() >= self.options.patience;
+        if self.done.iter().any(late) {
+            self.to_load = true;
+        }
+        if self.to_load {
+            self.control.loading(0, None);
+            let loaded = source.load(&mut Loading::new(&self.control))?;
+            self.take_over(loaded)?;
+        }
+        if std::mem::take(&mut self.more_wanted) && self.more {
+            self.control.loading(0, None);
+            let loaded = source.load_more(&mut Loading::new(&self.control))?;
+            self.append(loaded)?;
+        }
+        self.send(source)
+    }
+
+    fn take_over(&mut self, loaded: Loaded<T>) -> Result<(), SourceError> {
+        let Loaded {
+            items,
+            version,
+            more,
+        } = loaded;
+        self.confirm_done(version, |store| store.reload(items).map(drop))?;
+        // A source that does not say what the version holds of the writes has been asked after them.
+        self.version = version;
+        self.more = more;
+        self.to_load = false;
+        Ok(())
+    }
+
+    fn append(&mut self, loaded: Loaded<T>) -> Result<(), SourceError> {
+        let Loaded { items, more, .. } = loaded;
+        let add =
+            |store: &mut Store<T>| store.add_many_with(items, Place::End, OnDuplicate::KeepLast);
+        self.in_store(|store| store.from_source(add))?
+            .map_err(unusable)?;
+        self.more = more;
+        Ok(())
+    }
+
+    /// Makes edits that bring the store to a version, and confirms the writes that are done in it.
+    fn confirm_done(
+        &mut self,
+        version: Option<u64>,
+        edits: impl FnOnce(&mut Store<T>) -> Result<(), EditError<T::Key>>,
+    ) -> Result<(), SourceError> {
+        let reached = |done: &Done| version.is_none_or(|version| done.version <= version);
+        let tickets: Vec<Ticket> = self
+            .done
+            .iter()
+            .filter(|done| reached(done))
+            .map(|done| done.ticket)
+            .collect();
+        let outcome = self.in_store(|store| {
+            // One that was answered in another way since is not confirmed again.
+            let still = |ticket: &Ticket| store.unanswered().any(|write| write.ticket == *ticket);
+            let tickets: Vec<Ticket> = tickets.iter().copied().filter(still).collect();
+            store.confirm_writes_by(&tickets, edits)
+        })?;
+        outcome
+            .map_err(|why| SourceError::unusable("the store", why))?
+            .map_err(unusable)?;
+        self.done.retain(|done| !tickets.contains(&done.ticket));
+        for ticket in tickets {
+            self.kept.forget(ticket);
+        }
+        Ok(())
+    }
+
+    /// Sends the writes that wait, the oldest first.
+    fn send(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
+        loop {
+            let most = self.options.writes_at_once.max(1);
+            let sent =
+                |write: &Arc<Write<T>>| self.done.iter().any(|done| done.ticket == write.ticket);
+            let writes: Vec<Arc<Write<T>>> = self.in_store(|store| {
+                store
+                    .unanswered()
+                    .filter(|write| !sent(write))
+                    .take(most)
+                    .cloned()
+                    .collect()
+            })?;
+            if writes.is_empty() {
+                return Ok(());
+            }
+            let mut answers = Vec::with_capacity(writes.len());
+            let outcome = source.write_many(&writes, &mut answers);
+            tracing::debug!(writes = writes.len(), answers = answers.len(), "sent");
+            let progress = !answers.is_empty();
+            for (write, answer) in writes.iter().zip(answers) {
+                self.take_answer(write, answer)?;
+            }
+            outcome?;
+            if !progress {
+                let why = "it gave neither answers nor an error";
+                return Err(SourceError::unusable("the source", why));
+            }
+            if self.control.is_closing() {
+                return Err(SourceError::Closing);
+            }
+        }
+    }
+
+    fn take_answer(&mut self, write: &Write<T>, answer: Answer<T>) -> Result<(), SourceError> {
+        let ticket = write.ticket;
+        if let Answer::SavedIn(version) = answer {
+            self.done.push(Done {
+                ticket,
+                version,
+                since: Instant::now(),
+            });
+            if Some(version) <= self.version {
+                return self.confirm_done(self.version, |_| Ok(()));
+            }
+            return Ok(());
+        }
+        let told = self.in_store(|store| match answer {
+            Answer::Saved | Answer::SavedIn(_) => store.confirm_write(ticket),
+            Answer::SavedAs(item) => store.confirm_write_as(ticket, item),
+            Answer::Refused {
+                reason,
+                current: None,
+            } => store.refuse_write(ticket, reason).map(drop),
+            Answer::Refused {
+                reason,
+                current: Some(current),
+            } => store.refuse_write_with(ticket, reason, current).map(drop),
+        })?;
+        match told {
+            // It went with another that was refused.
+            Ok(()) | Err(TicketError::Unknown(_)) => {}
+            Err(why) => return Err(SourceError::unusable("the store", why)),
+        }
+        self.kept.forget(ticket);
+        Ok(())
+    }
+
+    fn in_store<R>(&self, edit: impl FnOnce(&mut Store<T>) -> R) -> Result<R, SourceError> {
+        self.store
+            .edit(edit)
+            .map_err(|why: SharedError| SourceError::unusable("the store", why))
+    }
+}
+
+fn unusable<K: std::fmt::Debug + Send + Sync + 'static>(why: EditError<K>) -> SourceError {
+    SourceError::unusable("what the source holds", why.to_string())
+}
+
+/// The writes that outlive the app.
+pub(super) struct Kept<T: Item>(Arc<Mutex<Keeping<T>>>);
+
+struct Keeping<T: Item> {
+    outbox: Option<Box<dyn Outbox<T>>>,
+    numbers: HashMap<Ticket, u64>,
+}
+
+impl<T: Item> Kept<T> {
+    /// Submits what the last run left.
+    pub(super) fn begin(
+        store: &SharedStore<T>,
+        mut outbox: Option<Box<dyn Outbox<T>>>,
+    ) -> Result<Self, LinkError> {
+        let mut numbers = HashMap::new();
+        let kept = outbox.as_mut().map(|outbox| outbox.kept()).transpose()?;
+        for (number, write) in kept.unwrap_or_default() {
+            if let Ok(ticket) = store.edit(|store| store.submit_write(write))? {
+                numbers.insert(ticket, number);
+            }
+        }
+        Ok(Self(Arc::new(Mutex::new(Keeping { outbox, numbers }))))
+    }
+
+    pub(super) fn keep(&self, writes: &[Arc<Write<T>>]) {
+        let mut keeping = self.lock();
+        let Keeping {
+            outbox: Some(outbox),
+            numbers,
+        } = &mut *keeping
+        else {
+            return;
+        };
+        for write in writes {
+            match outbox.keep(write) {
+                Ok(number) => drop(numbers.insert(write.ticket, number)),
+                Err(error) => tracing::error!(%error, "a write is not kept, and waits in memory"),
+            }
+        }
+    }
+
+    fn forget(&self, ticket: Ticket) {
+        let mut keeping = self.lock();
+        let Keeping {
+            outbox: Some(outbox),
+            numbers,
+        } = &mut *keeping
+        else {
+            return;
+        };
+        if let Some(number) = numbers.remove(&ticket)
+            && let Err(error) = outbox.forget(number)
+        {
+            tracing::error!(%error, "an answered write stays and is sent again by the next run");
+        }
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Keeping<T>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+impl<T: Item> Clone for Kept<T> {
+    fn clone(&self) -> Self {
+        Self(Arc::clone(&self.0))
+    }
+}
