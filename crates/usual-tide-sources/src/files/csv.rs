@@ -1,6 +1,7 @@
 //! Comma-separated values (RFC 4180).
 
 use super::error::ReadError;
+use crate::members::{put, way};
 use csv::{ErrorKind, ReaderBuilder, StringRecord, Terminator, WriterBuilder};
 use serde_json::{Map, Number, Value};
 use std::io::{self, Write};
@@ -46,7 +47,7 @@ fn names(line: &StringRecord) -> Result<Vec<Vec<String>>, ReadError> {
     let mut ways: Vec<Vec<String>> = Vec::new();
     for (index, name) in line.iter().enumerate() {
         let field = index + 1;
-        let way: Vec<String> = name.split('.').map(str::to_owned).collect();
+        let way = way(name);
         if name.is_empty() {
             let why = FieldNameError::Empty;
             return Err(ReadError::BadName { field, why });
@@ -89,22 +90,6 @@ fn value(text: &str, kind: Kind) -> Value {
         Kind::Flag => Value::Bool(text == "true"),
         Kind::Number => number(text).map_or(Value::Null, Value::Number),
         Kind::Text => Value::String(text.to_owned()),
-    }
-}
-
-fn put(members: &mut Map<String, Value>, way: &[String], value: Value) {
-    match way {
-        [] => {}
-        [name] => {
-            members.insert(name.clone(), value);
-        }
-        [name, inner @ ..] => {
-            let entry = members.entry(name.as_str());
-            // No other name is in the way: that was checked.
-            if let Value::Object(object) = entry.or_insert_with(|| Value::Object(Map::new())) {
-                put(object, inner, value);
-            }
-        }
     }
 }
 

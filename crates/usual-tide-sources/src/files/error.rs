@@ -69,6 +69,17 @@ pub enum ReadError {
         #[source]
         why: Box<ReadError>,
     },
+    /// A line of NDJSON is longer than any that is read.
+    #[error("line {line}: longer than {most} bytes: is it NDJSON, an object a line?")]
+    LongLine {
+        /// Which.
+        line: usize,
+        /// The most that is read.
+        most: u64,
+    },
+    /// The reading was ended by who had asked for it.
+    #[error("the reading was ended")]
+    Stopped,
     /// A row of a CSV file has no key.
     #[error("line {line}: {why}")]
     Row {

@@ -13,15 +13,20 @@
 //! # Ok(()) }
 //! ```
 
+mod checked;
 mod csv;
 mod error;
 mod format;
 mod read;
 mod save;
+mod source;
+mod stream;
 mod write;
 
 pub use error::ReadError;
 pub use format::FileFormat;
 pub use read::{parse, read, read_file, text};
 pub use save::replace_file;
+pub use source::FileSource;
+pub use stream::{Progress, read_open_file};
 pub use write::write;

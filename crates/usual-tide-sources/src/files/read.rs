@@ -3,6 +3,7 @@
 use super::csv;
 use super::error::ReadError;
 use super::format::FileFormat;
+use super::stream::read_open_file;
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
@@ -15,7 +16,7 @@ use usual_tide::record::{FieldName, Record, Shape, parse_as};
 /// [`ReadError`] with the line, column or element.
 pub fn read_file(path: impl AsRef<Path>, key: &FieldName) -> Result<Vec<Record>, ReadError> {
     let format = FileFormat::of_path(&path);
-    read(File::open(path)?, format, key)
+    read_open_file(File::open(path)?, format, key, &mut |_, _| true)
 }
 
 /// The items that a reader yields, in a format or in the one that it looks like.

@@ -1,6 +1,7 @@
 //! Changes that a source tells, as edits of the store.
 
 use super::news::Change;
+use super::place::place_in;
 use usual_tide::{EditError, Item, Neighbours, Place, Store};
 
 /// Makes the changes. What is known already, or stands next to something that is not here, is passed over as far
@@ -29,7 +30,7 @@ fn put<T: Item>(
 ) -> Result<(), EditError<T::Key>> {
     let key = item.key().clone();
     let known = store.contains(&key);
-    let place = place.and_then(|place| place_in(store, place));
+    let place = place.and_then(|place| place_in(store, &place));
     match (known, place) {
         (false, place) => store.add(item, place.unwrap_or(Place::End)),
         (true, place) => {
@@ -39,19 +40,5 @@ fn put<T: Item>(
                 None => Ok(()),
             }
         }
-    }
-}
-
-/// Behind the item above, or else before the one below.
-fn place_in<T: Item>(store: &Store<T>, place: Neighbours<T::Key>) -> Option<Place<T::Key>> {
-    match place {
-        Neighbours { after: None, .. } => Some(Place::Start),
-        Neighbours {
-            after: Some(key), ..
-        } if store.contains(&key) => Some(Place::After(key)),
-        Neighbours { before: None, .. } => Some(Place::End),
-        Neighbours {
-            before: Some(key), ..
-        } => store.contains(&key).then_some(Place::Before(key)),
     }
 }

@@ -49,6 +49,7 @@ mod control;
 mod handle;
 mod news;
 mod outbox;
+pub(crate) mod place;
 mod retry;
 mod source;
 mod state;

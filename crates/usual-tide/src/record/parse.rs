@@ -78,10 +78,11 @@ pub fn parse(text: &str, key: &FieldName) -> Result<Vec<Record>, ParseError> {
 /// [`ParseError`] with the line and column, or the element, that is wrong.
 pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>, ParseError> {
     let text = without_mark(text);
-    let key = Arc::new(key.clone());
+    let maker = RecordMaker::new(key);
     match shape {
         Shape::Json => {
-            let value: Value = serde_json::from_str(text).map_err(|error| json_error(&error, 0))?;
+            let value: Value =
+                serde_json::from_str(text).map_err(|error| ParseError::of_json(&error, 0))?;
             let Value::Array(elements) = value else {
                 let found = kind(&value);
                 return Err(ParseError::NotAnArray { found });
@@ -90,51 +91,95 @@ pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>
             elements
                 .into_iter()
                 .enumerate()
-                .map(|(index, value)| record(value, &key, || place(index)))
+                .map(|(index, value)| maker.record_of(value, || place(index)))
                 .collect()
         }
         Shape::Ndjson => text
             .lines()
-            .enumerate()
-            .filter(|(_, line)| !line.trim().is_empty())
-            .map(|(index, line)| {
-                let value =
-                    serde_json::from_str(line).map_err(|error| json_error(&error, index))?;
-                record(value, &key, || format!("line {}", index + 1))
-            })
+            .zip(1..)
+            .filter_map(|(line, number)| parse_line(line, number, &maker).transpose())
             .collect(),
     }
 }
 
-fn record(
-    value: Value,
-    key: &Arc<FieldName>,
-    place: impl Fn() -> String,
-) -> Result<Record, ParseError> {
-    let members: Map<String, Value> = match value {
-        Value::Object(members) => members,
-        other => {
-            return Err(ParseError::NotAnObject {
-                place: place(),
-                found: kind(&other),
-            });
-        }
-    };
-    Record::with_shared_name(members, key).map_err(|why| ParseError::Record {
-        place: place(),
-        why,
-    })
+/// Reads one line of NDJSON, which counts from 1; nothing when it is blank. For text that comes piece by piece.
+///
+/// # Errors
+///
+/// [`ParseError`] with the line and column.
+pub fn parse_line(
+    line: &str,
+    number: usize,
+    maker: &RecordMaker,
+) -> Result<Option<Record>, ParseError> {
+    if line.trim().is_empty() {
+        return Ok(None);
+    }
+    let value =
+        serde_json::from_str(line).map_err(|error| ParseError::of_json(&error, number - 1))?;
+    maker
+        .record_of(value, || format!("line {number}"))
+        .map(Some)
 }
 
-fn json_error(error: &serde_json::Error, lines_before: usize) -> ParseError {
-    let message = error.to_string();
-    // The parser ends its message with the place, which is told apart here.
-    let message = message.split(" at line ").next().unwrap_or(&message);
-    ParseError::Json {
-        line: lines_before + error.line(),
-        // The end of an empty text is behind no column.
-        column: error.column().max(1),
-        message: message.to_owned(),
+/// Makes records that share the name of their key.
+#[derive(Clone, Debug)]
+pub struct RecordMaker {
+    key: Arc<FieldName>,
+}
+
+impl RecordMaker {
+    /// For records whose key is the field of this name.
+    pub fn new(key: &FieldName) -> Self {
+        Self {
+            key: Arc::new(key.clone()),
+        }
+    }
+
+    /// The record with these members.
+    ///
+    /// # Errors
+    ///
+    /// [`RecordError`] when it would have no key.
+    pub fn record(&self, members: Map<String, Value>) -> Result<Record, RecordError> {
+        Record::with_shared_name(members, &self.key)
+    }
+
+    /// A JSON value as a record; an error says where it stands.
+    ///
+    /// # Errors
+    ///
+    /// [`ParseError`] when it is no object, or has no key.
+    pub fn record_of(
+        &self,
+        value: Value,
+        place: impl Fn() -> String,
+    ) -> Result<Record, ParseError> {
+        match value {
+            Value::Object(members) => self.record(members).map_err(|why| ParseError::Record {
+                place: place(),
+                why,
+            }),
+            other => Err(ParseError::NotAnObject {
+                place: place(),
+                found: kind(&other),
+            }),
+        }
+    }
+}
+
+impl ParseError {
+    /// What the JSON parser found wrong, in a text before which so many lines stand.
+    pub fn of_json(error: &serde_json::Error, lines_before: usize) -> Self {
+        let message = error.to_string();
+        // The parser ends its message with the place, which is told apart here.
+        let message = message.split(" at line ").next().unwrap_or(&message);
+        Self::Json {
+            line: lines_before + error.line(),
+            // The end of an empty text is behind no column.
+            column: error.column().max(1),
+            message: message.to_owned(),
+        }
     }
 }
 

@@ -62,6 +62,25 @@ pub struct Neighbours<K> {
 }
 
 impl<T: Item> Write<T> {
+    /// A write that was made before, to be submitted again
+    /// ([`Store::submit_write`](crate::Store::submit_write)), which gives it a ticket.
+    pub fn new(
+        key: T::Key,
+        before: Option<Arc<T>>,
+        after: Option<Arc<T>>,
+        place: Option<Neighbours<T::Key>>,
+        show: Show,
+    ) -> Self {
+        Self {
+            ticket: Ticket(0),
+            key,
+            before,
+            after,
+            place,
+            show,
+        }
+    }
+
     /// What the write does.
     pub fn kind(&self) -> WriteKind {
         match (&self.before, &self.after) {

@@ -1,0 +1,73 @@
+//! What a write makes of an item as the source has it: two that changed different fields are both kept.
+
+use crate::link::Answer;
+use std::sync::Arc;
+use usual_tide::record::Record;
+use usual_tide::{FieldPath, Fields, Item, Write};
+
+/// What is to be done for a write.
+#[derive(Debug)]
+pub(crate) enum Deed {
+    /// Nothing: it was done before, or is refused.
+    None(Answer<Record>),
+    /// A new item.
+    Add(Arc<Record>),
+    /// Another version of the item; the fields that differ.
+    Replace(Box<Record>, Vec<FieldPath>),
+    /// The item goes.
+    Remove,
+}
+
+/// What is to be done for a write where the source has `now` under its key.
+pub(crate) fn deed(write: &Write<Record>, now: Option<&Record>) -> Deed {
+    let refused = |reason: &str, current: Option<&Record>| {
+        Deed::None(Answer::Refused {
+            reason: reason.to_owned(),
+            current: Some(current.cloned()),
+        })
+    };
+    match (write.before.as_deref(), write.after.as_ref(), now) {
+        (None, Some(after), None) => Deed::Add(Arc::clone(after)),
+        (None, Some(after), Some(now)) if **after == *now => Deed::None(Answer::Saved),
+        (None, Some(_), Some(_)) => refused("another item has this key", now),
+        (_, None, None) => Deed::None(Answer::Saved),
+        (Some(before), None, Some(now)) if before != now => {
+            refused("it was changed meanwhile", Some(now))
+        }
+        (_, None, Some(_)) => Deed::Remove,
+        (Some(_), Some(_), None) => refused("it was removed meanwhile", None),
+        (Some(before), Some(after), Some(now)) => {
+            let mine = before.changed_fields(after);
+            let collides = |path: &FieldPath| {
+                let differs = |other: &Record| {
+                    let paths = other.changed_fields(now);
+                    paths.iter().any(|other| other.overlaps(path))
+                };
+                differs(before) && differs(after)
+            };
+            let colliding: Vec<&str> = mine
+                .iter()
+                .filter(|path| collides(path))
+                .map(FieldPath::as_str)
+                .collect();
+            if !colliding.is_empty() {
+                let fields = colliding.join(", ");
+                return refused(&format!("changed meanwhile: {fields}"), Some(now));
+            }
+            let mut merged = now.clone();
+            for field in mine.iter().filter_map(Record::field_at) {
+                field.copy(after, &mut merged);
+            }
+            let differ = now.changed_fields(&merged);
+            Deed::Replace(Box::new(merged), differ)
+        }
+    }
+}
+
+/// The answer to a write that was done, where the item is this one now.
+pub(crate) fn saved(write: &Write<Record>, now: &Record) -> Answer<Record> {
+    match write.after.as_deref() == Some(now) {
+        true => Answer::Saved,
+        false => Answer::SavedAs(now.clone()),
+    }
+}

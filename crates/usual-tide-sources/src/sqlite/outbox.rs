@@ -1,0 +1,144 @@
+//! Unsent writes in a database.
+
+use crate::link::{Outbox, OutboxError};
+use rusqlite::Connection;
+use serde_json::{Map, Value, json};
+use std::path::Path;
+use std::sync::Arc;
+use std::time::Duration;
+use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
+use usual_tide::{Neighbours, Show, Write};
+
+/// Writes that wait for an answer, in a SQLite database: those that one run of the app could not send, the next
+/// one sends.
+///
+/// Each is on the disk when [`keep`](Outbox::keep) returns. The table `unsent` has a `number` and the write as JSON:
+/// `key`, `before`, `after`, `place` with `after` and `before`, and `show`.
+#[derive(Debug)]
+pub struct SqliteOutbox {
+    database: Connection,
+    maker: RecordMaker,
+}
+
+impl SqliteOutbox {
+    /// Opens the database at a path, or makes it. `key` is the field that is the items' key.
+    ///
+    /// # Errors
+    ///
+    /// [`OutboxError`].
+    pub fn open(path: impl AsRef<Path>, key: &FieldName) -> Result<Self, OutboxError> {
+        let open = || -> rusqlite::Result<Connection> {
+            let database = Connection::open(&path)?;
+            database.busy_timeout(Duration::from_secs(5))?;
+            database.execute_batch(
+                "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;
+                 CREATE TABLE IF NOT EXISTS unsent (
+                     number INTEGER PRIMARY KEY AUTOINCREMENT, write TEXT NOT NULL
+                 );",
+            )?;
+            Ok(database)
+        };
+        let database = open().map_err(|why| failed("the unsent writes cannot be opened", why))?;
+        Ok(Self {
+            database,
+            maker: RecordMaker::new(key),
+        })
+    }
+}
+
+fn failed(what: &str, why: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> OutboxError {
+    OutboxError {
+        what: what.to_owned(),
+        why: why.into(),
+    }
+}
+
+impl Outbox<Record> for SqliteOutbox {
+    fn kept(&mut self) -> Result<Vec<(u64, Write<Record>)>, OutboxError> {
+        let read = || -> rusqlite::Result<Vec<(u64, String)>> {
+            let sql = "SELECT number, write FROM unsent ORDER BY number";
+            let mut statement = self.database.prepare(sql)?;
+            let rows = statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?;
+            rows.collect()
+        };
+        let rows = read().map_err(|why| failed("the unsent writes cannot be read", why))?;
+        let writes = rows.into_iter().map(|(number, text)| {
+            let write = from_json(&text, &self.maker);
+            let why = || {
+                failed(
+                    &format!("unsent write {number}"),
+                    format!("not a write: {text}"),
+                )
+            };
+            Ok((number, write.ok_or_else(why)?))
+        });
+        writes.collect()
+    }
+
+    fn keep(&mut self, write: &Write<Record>) -> Result<u64, OutboxError> {
+        let keep = || -> rusqlite::Result<u64> {
+            let sql = "INSERT INTO unsent (write) VALUES (?) RETURNING number";
+            let mut statement = self.database.prepare_cached(sql)?;
+            statement.query_row([to_json(write).to_string()], |row| row.get(0))
+        };
+        keep().map_err(|why| failed("a write cannot be kept", why))
+    }
+
+    fn forget(&mut self, number: u64) -> Result<(), OutboxError> {
+        let sql = "DELETE FROM unsent WHERE number = ?";
+        let done = self
+            .database
+            .prepare_cached(sql)
+            .and_then(|mut one| one.execute([number]));
+        done.map(drop)
+            .map_err(|why| failed("an answered write cannot be forgotten", why))
+    }
+}
+
+/// A write as JSON.
+fn to_json(write: &Write<Record>) -> Value {
+    let item = |item: &Option<Arc<Record>>| match item {
+        Some(item) => Value::Object(item.members().clone()),
+        None => Value::Null,
+    };
+    let key = |key: &Option<RecordKey>| key.as_ref().map_or(Value::Null, RecordKey::to_value);
+    let place = write
+        .place
+        .as_ref()
+        .map(|place| json!({"after": key(&place.after), "before": key(&place.before)}));
+    json!({
+        "key": write.key.to_value(),
+        "before": item(&write.before),
+        "after": item(&write.after),
+        "place": place,
+        "show": match write.show { Show::AtOnce => "at once", Show::WhenConfirmed => "when confirmed" },
+    })
+}
+
+fn from_json(text: &str, maker: &RecordMaker) -> Option<Write<Record>> {
+    let mut members: Map<String, Value> = serde_json::from_str(text).ok()?;
+    let item = |value: Option<Value>| match value {
+        Some(Value::Object(members)) => Some(Some(Arc::new(maker.record(members).ok()?))),
+        Some(Value::Null) => Some(None),
+        _ => None,
+    };
+    let key = |value: Option<&Value>| match value {
+        None | Some(Value::Null) => Some(None),
+        Some(value) => Some(Some(RecordKey::from_value(value).ok()?)),
+    };
+    let before = item(members.remove("before"))?;
+    let after = item(members.remove("after"))?;
+    let place = match members.get("place")? {
+        Value::Object(place) => Some(Neighbours {
+            after: key(place.get("after"))?,
+            before: key(place.get("before"))?,
+        }),
+        _ => None,
+    };
+    let show = match members.get("show")?.as_str()? {
+        "at once" => Show::AtOnce,
+        _ => Show::WhenConfirmed,
+    };
+    let key = key(members.get("key"))??;
+    Some(Write::new(key, before, after, place, show))
+}

@@ -1,0 +1,111 @@
+//! What is read from a database, and in which order.
+
+use super::columns::{Column, SqliteError, quoted, record};
+use rusqlite::types::Value as Cell;
+use rusqlite::{Connection, OptionalExtension};
+use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
+
+/// A table or a query.
+#[derive(Clone, Debug)]
+pub(super) struct Rows {
+    /// The table; none for a query, which cannot be written to.
+    pub(super) table: Option<String>,
+    /// What is asked for all rows.
+    pub(super) all: String,
+    pub(super) columns: Vec<Column>,
+    pub(super) key: FieldName,
+    /// The column of numbers by which the rows are in order.
+    pub(super) order: Option<Column>,
+}
+
+impl Rows {
+    pub(super) fn of_table(table: &str, columns: Vec<Column>, key: FieldName) -> Self {
+        let mut rows = Self {
+            table: Some(table.to_owned()),
+            all: String::new(),
+            columns,
+            key,
+            order: None,
+        };
+        rows.all = rows.select("");
+        rows
+    }
+
+    /// The same in the order of a column.
+    pub(super) fn ordered_by(&mut self, column: Column) {
+        let order = format!("ORDER BY {}, rowid", column.quoted());
+        self.all = self.select(&order);
+        self.order = Some(column);
+    }
+
+    fn select(&self, rest: &str) -> String {
+        let columns: Vec<String> = self.columns.iter().map(Column::quoted).collect();
+        let table = self.table.as_deref().map(quoted).unwrap_or_default();
+        format!("SELECT {} FROM {table} {rest}", columns.join(", "))
+    }
+
+    /// The key's column, as SQL writes it.
+    pub(super) fn key_column(&self) -> String {
+        quoted(&self.key.to_string())
+    }
+
+    pub(super) fn load(
+        &self,
+        database: &Connection,
+        mut progress: impl FnMut(usize) -> bool,
+    ) -> Result<Option<Vec<Record>>, SqliteError> {
+        let maker = RecordMaker::new(&self.key);
+        let mut statement = database.prepare_cached(&self.all)?;
+        let mut cells = statement.query([])?;
+        let mut records = Vec::new();
+        while let Some(row) = cells.next()? {
+            records.push(record(row, &self.columns, &maker, records.len() + 1)?);
+            if records.len() % 4096 == 0 && !progress(records.len()) {
+                return Ok(None);
+            }
+        }
+        Ok(Some(records))
+    }
+
+    /// The row with a key.
+    pub(super) fn get(
+        &self,
+        database: &Connection,
+        key: &RecordKey,
+    ) -> Result<Option<Record>, SqliteError> {
+        let sql = self.select(&format!("WHERE {} = ?", self.key_column()));
+        let maker = RecordMaker::new(&self.key);
+        let mut statement = database.prepare_cached(&sql)?;
+        let mut cells = statement.query([cell_of(key)])?;
+        match cells.next()? {
+            Some(row) => Ok(Some(record(row, &self.columns, &maker, 1)?)),
+            None => Ok(None),
+        }
+    }
+
+    /// The number by which a row is in order.
+    pub(super) fn rank(
+        &self,
+        database: &Connection,
+        order: &Column,
+        key: &RecordKey,
+    ) -> Result<Option<f64>, SqliteError> {
+        let table = self.table.as_deref().map(quoted).unwrap_or_default();
+        let (order, key_column) = (order.quoted(), self.key_column());
+        let sql = format!("SELECT {order} FROM {table} WHERE {key_column} = ?");
+        let mut statement = database.prepare_cached(&sql)?;
+        let rank = statement.query_row([cell_of(key)], |row| row.get(0));
+        Ok(rank.optional()?.flatten())
+    }
+}
+
+/// A key as the database stores it.
+pub(super) fn cell_of(key: &RecordKey) -> Cell {
+    match key {
+        RecordKey::Text(text) => Cell::Text(text.to_string()),
+        RecordKey::Integer(integer) => match i64::try_from(*integer) {
+            Ok(integer) => Cell::Integer(integer),
+            Err(_) => Cell::Text(integer.to_string()),
+        },
+    }
+}

@@ -1,0 +1,251 @@
+//! A database as a source.
+
+use super::columns::{self, Column, SqliteError};
+use super::rows::Rows;
+use super::write::carry_out;
+use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
+use rusqlite::{Connection, ErrorCode, TransactionBehavior};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+use usual_tide::Write;
+use usual_tide::record::{FieldName, Record};
+
+/// A table of a SQLite database, or what a query yields, as a source. See the [module](super).
+///
+/// Columns are fields; dotted names go into objects. `BOOLEAN` columns hold flags, `JSON` columns any JSON, all
+/// others numbers and text. Several writes are one transaction, and a write that changes a field which another program
+/// has changed meanwhile is refused. What other connections commit is noticed.
+pub struct SqliteSource {
+    path: PathBuf,
+    database: Arc<Mutex<Connection>>,
+    rows: Rows,
+    poll: Duration,
+}
+
+impl SqliteSource {
+    /// A table, whose primary key is the key. Its rows are in the order in which they were added, unless
+    /// [`ordered_by`](Self::ordered_by) says otherwise.
+    ///
+    /// # Errors
+    ///
+    /// [`SqliteError`].
+    pub fn table(path: impl Into<PathBuf>, table: &str) -> Result<Self, SqliteError> {
+        let (path, database) = open(path)?;
+        let (columns, key) = columns::of_table(&database, table)?;
+        let table = table.to_owned();
+        let key = match key {
+            Some(key) => key,
+            None => return Err(SqliteError::NoKey { table }),
+        };
+        Ok(Self::new(
+            path,
+            database,
+            Rows::of_table(&table, columns, key),
+        ))
+    }
+
+    /// A table with this column as the key.
+    ///
+    /// # Errors
+    ///
+    /// [`SqliteError`].
+    pub fn table_with_key(
+        path: impl Into<PathBuf>,
+        table: &str,
+        key: &str,
+    ) -> Result<Self, SqliteError> {
+        let (path, database) = open(path)?;
+        let (columns, _) = columns::of_table(&database, table)?;
+        let key = columns::named(&columns, key)?.field.clone();
+        Ok(Self::new(
+            path,
+            database,
+            Rows::of_table(table, columns, key),
+        ))
+    }
+
+    /// What a query yields, with this column as the key. It can be read and not written to.
+    ///
+    /// # Errors
+    ///
+    /// [`SqliteError`].
+    pub fn query(path: impl Into<PathBuf>, query: &str, key: &str) -> Result<Self, SqliteError> {
+        let (path, database) = open(path)?;
+        let statement = database.prepare(query)?;
+        let columns = statement.columns();
+        let columns: Vec<Column> = columns
+            .iter()
+            .map(|column| Column::new(column.name().to_owned(), column.decl_type().unwrap_or("")))
+            .collect::<Result<_, _>>()?;
+        drop(statement);
+        let key = columns::named(&columns, key)?.field.clone();
+        let rows = Rows {
+            table: None,
+            all: query.to_owned(),
+            columns,
+            key,
+            order: None,
+        };
+        Ok(Self::new(path, database, rows))
+    }
+
+    /// The rows of a table in the order of this column's numbers: what is moved gets a number between those of its
+    /// neighbours.
+    ///
+    /// # Errors
+    ///
+    /// [`SqliteError::NoColumn`].
+    pub fn ordered_by(mut self, column: &str) -> Result<Self, SqliteError> {
+        let column = columns::named(&self.rows.columns, column)?.clone();
+        self.rows.ordered_by(column);
+        Ok(self)
+    }
+
+    /// Looks for commits of other connections this often; five times a second unless said otherwise.
+    #[must_use]
+    pub fn poll_every(mut self, poll: Duration) -> Self {
+        self.poll = poll;
+        self
+    }
+
+    /// The field that is the key.
+    pub fn key(&self) -> &FieldName {
+        &self.rows.key
+    }
+
+    fn new(path: PathBuf, database: Connection, rows: Rows) -> Self {
+        Self {
+            path,
+            database: Arc::new(Mutex::new(database)),
+            rows,
+            poll: Duration::from_millis(200),
+        }
+    }
+
+    fn failed(&self, why: SqliteError) -> SourceError {
+        let name = self.path.display().to_string();
+        match why {
+            SqliteError::Database(why) => SourceError::unreachable(name, why),
+            why => SourceError::unusable(name, why),
+        }
+    }
+}
+
+fn open(path: impl Into<PathBuf>) -> Result<(PathBuf, Connection), SqliteError> {
+    let path = path.into();
+    let database = connect(&path)?;
+    Ok((path, database))
+}
+
+/// Opens a database that is there; one that another program writes to is waited for.
+fn connect(path: &Path) -> Result<Connection, SqliteError> {
+    use rusqlite::OpenFlags;
+    let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let database = Connection::open_with_flags(path, flags)?;
+    database.busy_timeout(Duration::from_secs(2))?;
+    Ok(database)
+}
+
+/// A holder that panicked left a sound connection, so a poisoned lock is as good.
+fn lock(database: &Mutex<Connection>) -> MutexGuard<'_, Connection> {
+    database.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl Source<Record> for SqliteSource {
+    fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
+        let progress = |rows| loading.progress(rows as u64, None).is_ok();
+        let loaded = self.rows.load(&lock(&self.database), progress);
+        match loaded.map_err(|why| self.failed(why))? {
+            Some(items) => Ok(Loaded::all(items)),
+            None => Err(SourceError::Closing),
+        }
+    }
+
+    fn write(&mut self, write: &Write<Record>) -> Result<Answer<Record>, SourceError> {
+        let mut answers = Vec::with_capacity(1);
+        self.write_many(&[Arc::new(write.clone())], &mut answers)?;
+        let none = || SourceError::unusable(self.path.display().to_string(), "there is no answer");
+        answers.pop().ok_or_else(none)
+    }
+
+    fn write_many(
+        &mut self,
+        writes: &[Arc<Write<Record>>],
+        answers: &mut Vec<Answer<Record>>,
+    ) -> Result<(), SourceError> {
+        let done = write_all(&self.rows, &mut lock(&self.database), writes);
+        answers.extend(done.map_err(|why| self.failed(why))?);
+        Ok(())
+    }
+
+    fn watch(&mut self, news: News<Record>) {
+        let (database, poll) = (Arc::clone(&self.database), self.poll);
+        // What is committed from here on is either loaded or noticed.
+        let known = data_version(&lock(&database)).ok();
+        let watching = std::thread::Builder::new()
+            .name("usual-tide-sqlite".to_owned())
+            .spawn(move || watch(&database, known, poll, &news));
+        if let Err(error) = watching {
+            tracing::error!(%error, "commits of other connections will not be noticed");
+        }
+    }
+}
+
+/// All writes in one transaction; one that is refused leaves the others.
+fn write_all(
+    rows: &Rows,
+    database: &mut Connection,
+    writes: &[Arc<Write<Record>>],
+) -> Result<Vec<Answer<Record>>, SqliteError> {
+    let mut all = database.transaction_with_behavior(TransactionBehavior::Immediate)?;
+    let mut answers = Vec::with_capacity(writes.len());
+    for write in writes {
+        let one = all.savepoint()?;
+        let answer = carry_out(rows, &one, write)?;
+        match answer {
+            // Dropped, it takes back what was done before the refusal.
+            Answer::Refused { .. } => drop(one),
+            _ => one.commit()?,
+        }
+        answers.push(answer);
+    }
+    all.commit()?;
+    Ok(answers)
+}
+
+/// Tells when another connection has committed: own commits leave this connection's number as it is.
+fn watch(
+    database: &Mutex<Connection>,
+    mut known: Option<i64>,
+    poll: Duration,
+    news: &News<Record>,
+) {
+    while !news.is_closed() {
+        let version = data_version(&lock(database));
+        match version {
+            Ok(version) => {
+                if known.is_some_and(|known| known != version) {
+                    news.stale();
+                }
+                known = Some(version);
+            }
+            Err(rusqlite::Error::SqliteFailure(why, _)) if why.code == ErrorCode::DatabaseBusy => {}
+            Err(error) => tracing::warn!(%error, "cannot see whether the database has changed"),
+        }
+        std::thread::sleep(poll);
+    }
+}
+
+fn data_version(database: &Connection) -> rusqlite::Result<i64> {
+    database.query_row("PRAGMA data_version", [], |row| row.get(0))
+}
+
+impl std::fmt::Debug for SqliteSource {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("SqliteSource")
+            .field("path", &self.path)
+            .field("table", &self.rows.table)
+            .finish_non_exhaustive()
+    }
+}

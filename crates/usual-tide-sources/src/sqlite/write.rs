@@ -1,0 +1,227 @@
+//! Writes as statements.
+
+use super::columns::{Column, SqliteError, quoted};
+use super::rows::{Rows, cell_of};
+use crate::link::Answer;
+use crate::merge::{Deed, deed, saved};
+use rusqlite::types::Value as Cell;
+use rusqlite::{Connection, ErrorCode, params_from_iter};
+use usual_tide::record::{Record, RecordKey};
+use usual_tide::{Item, Neighbours, Write};
+
+/// Does what a write asks, inside a transaction. A refusal of the database's own rules is the answer.
+pub(super) fn carry_out(
+    rows: &Rows,
+    database: &Connection,
+    write: &Write<Record>,
+) -> Result<Answer<Record>, SqliteError> {
+    let Some(table) = &rows.table else {
+        return Ok(Answer::refused("a query cannot be written to"));
+    };
+    let table = quoted(table);
+    let done = match deed(write, rows.get(database, &write.key)?.as_ref()) {
+        Deed::None(answer) => return Ok(answer),
+        Deed::Remove => {
+            let sql = format!("DELETE FROM {table} WHERE {} = ?", rows.key_column());
+            database
+                .prepare_cached(&sql)?
+                .execute([cell_of(&write.key)])
+        }
+        Deed::Add(item) => {
+            if let Some(name) = stranger(rows, &item) {
+                return Ok(no_column(&name));
+            }
+            insert(rows, &table, database, &item)
+        }
+        Deed::Replace(item, differ) => {
+            if let Some(name) = stranger(rows, &item) {
+                return Ok(no_column(&name));
+            }
+            let overlaps = |column: &&Column| {
+                let path = usual_tide::FieldPath::new(pointer(&column.field.to_string()));
+                differ.iter().any(|other| other.overlaps(&path))
+            };
+            let columns: Vec<&Column> = rows.columns.iter().filter(overlaps).collect();
+            update(rows, &table, database, &item, &columns)
+        }
+    };
+    match done {
+        Err(rusqlite::Error::SqliteFailure(why, message))
+            if why.code == ErrorCode::ConstraintViolation =>
+        {
+            return Ok(Answer::refused(message.unwrap_or_else(|| why.to_string())));
+        }
+        done => done?,
+    };
+    if let Some(refused) = place(rows, &table, database, write)? {
+        return Ok(refused);
+    }
+    Ok(match rows.get(database, &write.key)? {
+        Some(now) => saved(write, &now),
+        None => Answer::Saved,
+    })
+}
+
+fn no_column(name: &str) -> Answer<Record> {
+    Answer::refused(format!("the table has no column {name:?}"))
+}
+
+fn pointer(name: &str) -> String {
+    format!("/{}", name.replace('.', "/"))
+}
+
+/// A member of an item that is in no column.
+fn stranger(rows: &Rows, item: &Record) -> Option<String> {
+    let known = |name: &str| {
+        let first = |column: &Column| column.name.split('.').next() == Some(name);
+        rows.columns.iter().any(first)
+    };
+    item.members().keys().find(|name| !known(name)).cloned()
+}
+
+fn insert(
+    rows: &Rows,
+    table: &str,
+    database: &Connection,
+    item: &Record,
+) -> rusqlite::Result<usize> {
+    let columns: Vec<&Column> = rows.columns.iter().collect();
+    let given: Vec<&&Column> = columns
+        .iter()
+        .filter(|column| item.field(&column.field).is_some())
+        .collect();
+    let names: Vec<String> = given.iter().map(|column| column.quoted()).collect();
+    let marks = vec!["?"; given.len()].join(", ");
+    let sql = format!(
+        "INSERT INTO {table} ({}) VALUES ({marks})",
+        names.join(", ")
+    );
+    let cells = given
+        .iter()
+        .map(|column| column.cell(item.field(&column.field)));
+    database
+        .prepare_cached(&sql)?
+        .execute(params_from_iter(cells))
+}
+
+fn update(
+    rows: &Rows,
+    table: &str,
+    database: &Connection,
+    item: &Record,
+    columns: &[&Column],
+) -> rusqlite::Result<usize> {
+    if columns.is_empty() {
+        return Ok(0);
+    }
+    let sets: Vec<String> = columns
+        .iter()
+        .map(|column| format!("{} = ?", column.quoted()))
+        .collect();
+    let sql = format!(
+        "UPDATE {table} SET {} WHERE {} = ?",
+        sets.join(", "),
+        rows.key_column()
+    );
+    let cells = columns
+        .iter()
+        .map(|column| column.cell(item.field(&column.field)));
+    let cells = cells.chain([cell_of(item.key())]);
+    database
+        .prepare_cached(&sql)?
+        .execute(params_from_iter(cells))
+}
+
+/// Puts a row between its neighbours, by a number between theirs; where there is none, all rows are numbered
+/// anew. A refusal when the table has no order.
+fn place(
+    rows: &Rows,
+    table: &str,
+    database: &Connection,
+    write: &Write<Record>,
+) -> Result<Option<Answer<Record>>, SqliteError> {
+    let Some(place) = write.place.as_ref().filter(|_| write.after.is_some()) else {
+        return Ok(None);
+    };
+    let Some(order) = &rows.order else {
+        let at_end = place.before.is_none() && write.before.is_none();
+        let refused = "the table has no column that its rows are ordered by";
+        return Ok((!at_end).then(|| Answer::refused(refused)));
+    };
+    let (rank_column, key_column) = (order.quoted(), rows.key_column());
+    for numbered_anew in [false, true] {
+        if numbered_anew {
+            database.execute_batch(&format!(
+                "UPDATE {table} SET {rank_column} = numbered.rank FROM (SELECT rowid AS id, \
+                 row_number() OVER (ORDER BY {rank_column}, rowid) AS rank FROM {table}) AS numbered \
+                 WHERE {table}.rowid = numbered.id"
+            ))?;
+        }
+        if let Some(rank) = rank_between(rows, table, database, order, place, &write.key)? {
+            let sql = format!("UPDATE {table} SET {rank_column} = ? WHERE {key_column} = ?");
+            let cells = [Cell::Real(rank), cell_of(&write.key)];
+            database
+                .prepare_cached(&sql)?
+                .execute(params_from_iter(cells))?;
+            return Ok(None);
+        }
+    }
+    Ok(None)
+}
+
+/// A number between those of the neighbours; nothing when there is none between them.
+fn rank_between(
+    rows: &Rows,
+    table: &str,
+    database: &Connection,
+    order: &Column,
+    place: &Neighbours<RecordKey>,
+    key: &RecordKey,
+) -> Result<Option<f64>, SqliteError> {
+    let rank_column = order.quoted();
+    let others = format!("FROM {table} WHERE {} <> ?1", rows.key_column());
+    let find = |sql: String, rank: Option<f64>| -> Result<Option<f64>, SqliteError> {
+        let mut statement = database.prepare_cached(&sql)?;
+        let found = match rank {
+            Some(rank) => statement.query_row((cell_of(key), rank), |row| row.get(0))?,
+            None => statement.query_row([cell_of(key)], |row| row.get(0))?,
+        };
+        Ok(found)
+    };
+    let last = || find(format!("SELECT max({rank_column}) {others}"), None);
+    let rank_of = |key: &Option<RecordKey>| match key {
+        Some(key) => rows.rank(database, order, key),
+        None => Ok(None),
+    };
+    let (above, below) = match (&place.after, &place.before) {
+        (_, None) => (last()?, None),
+        (None, _) => (
+            None,
+            find(format!("SELECT min({rank_column}) {others}"), None)?,
+        ),
+        (after, before) => match (rank_of(after)?, rank_of(before)?) {
+            (Some(above), _) => {
+                let next = format!("SELECT min({rank_column}) {others} AND {rank_column} > ?2");
+                let twins = format!("SELECT count(*) {others} AND {rank_column} = ?2");
+                if find(twins, Some(above))? > Some(1.0) {
+                    return Ok(None);
+                }
+                (Some(above), find(next, Some(above))?)
+            }
+            (None, Some(below)) => {
+                let previous = format!("SELECT max({rank_column}) {others} AND {rank_column} < ?2");
+                (find(previous, Some(below))?, Some(below))
+            }
+            (None, None) => (last()?, None),
+        },
+    };
+    Ok(match (above, below) {
+        (None, None) => Some(1.0),
+        (Some(above), None) => Some((above + 1.0).floor()).filter(|rank| *rank > above),
+        (None, Some(below)) => Some((below - 1.0).ceil()).filter(|rank| *rank < below),
+        (Some(above), Some(below)) => {
+            let between = above + (below - above) / 2.0;
+            (above < between && between < below).then_some(between)
+        }
+    })
+}
