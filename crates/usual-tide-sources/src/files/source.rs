@@ -158,7 +158,11 @@ impl FileSource {
     fn save(&mut self) -> Result<(), SourceError> {
         let format = self.format.unwrap_or(FileFormat::Json);
         let members = self.items.items().map(|item| item.members());
-        let saved = replace_file(&self.path, |out| write(out, format, members));
+        let saved = replace_file(&self.path, |out| match format {
+            // Without a row nothing else would say what the file is.
+            FileFormat::Csv if self.items.is_empty() => writeln!(out, "{}", self.key),
+            _ => write(out, format, members),
+        });
         // When it failed, nobody knows what is in the file.
         let stamp = saved
             .as_ref()

@@ -2,7 +2,7 @@
 
 use super::columns::{self, Column, SqliteError};
 use super::rows::Rows;
-use super::write::carry_out;
+use super::write::{Carried, carry_out};
 use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 use std::path::{Path, PathBuf};
@@ -21,6 +21,7 @@ pub struct SqliteSource {
     database: Arc<Mutex<Connection>>,
     rows: Rows,
     poll: Duration,
+    news: Option<News<Record>>,
 }
 
 impl SqliteSource {
@@ -120,6 +121,7 @@ impl SqliteSource {
             database: Arc::new(Mutex::new(database)),
             rows,
             poll: Duration::from_millis(200),
+            news: None,
         }
     }
 
@@ -175,12 +177,17 @@ impl Source<Record> for SqliteSource {
         answers: &mut Vec<Answer<Record>>,
     ) -> Result<(), SourceError> {
         let done = write_all(&self.rows, &mut lock(&self.database), writes);
-        answers.extend(done.map_err(|why| self.failed(why))?);
+        let (done, others_changed) = done.map_err(|why| self.failed(why))?;
+        answers.extend(done);
+        if let Some(news) = self.news.as_ref().filter(|_| others_changed) {
+            news.stale();
+        }
         Ok(())
     }
 
     fn watch(&mut self, news: News<Record>) {
         let (database, poll) = (Arc::clone(&self.database), self.poll);
+        self.news = Some(news.clone());
         // What is committed from here on is either loaded or noticed.
         let known = data_version(&lock(&database)).ok();
         let watching = std::thread::Builder::new()
@@ -192,26 +199,31 @@ impl Source<Record> for SqliteSource {
     }
 }
 
-/// All writes in one transaction; one that is refused leaves the others.
+/// All writes in one transaction; one that is refused leaves the others. Also tells whether rows have changed that
+/// no write speaks of.
 fn write_all(
     rows: &Rows,
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
-) -> Result<Vec<Answer<Record>>, SqliteError> {
+) -> Result<(Vec<Answer<Record>>, bool), SqliteError> {
     let mut all = database.transaction_with_behavior(TransactionBehavior::Immediate)?;
     let mut answers = Vec::with_capacity(writes.len());
+    let mut others_changed = false;
     for write in writes {
         let one = all.savepoint()?;
-        let answer = carry_out(rows, &one, write)?;
+        let Carried { answer, others } = carry_out(rows, &one, write)?;
         match answer {
             // Dropped, it takes back what was done before the refusal.
             Answer::Refused { .. } => drop(one),
-            _ => one.commit()?,
+            _ => {
+                one.commit()?;
+                others_changed |= others;
+            }
         }
         answers.push(answer);
     }
     all.commit()?;
-    Ok(answers)
+    Ok((answers, others_changed))
 }
 
 /// Tells when another connection has committed: own commits leave this connection's number as it is.

@@ -9,11 +9,32 @@ use rusqlite::{Connection, ErrorCode, params_from_iter};
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::{Item, Neighbours, Write};
 
+/// What came of a write.
+pub(super) struct Carried {
+    pub(super) answer: Answer<Record>,
+    /// Whether rows other than the written one have changed: by a trigger, or because they got new numbers.
+    pub(super) others: bool,
+}
+
 /// Does what a write asks, inside a transaction. A refusal of the database's own rules is the answer.
 pub(super) fn carry_out(
     rows: &Rows,
     database: &Connection,
     write: &Write<Record>,
+) -> Result<Carried, SqliteError> {
+    let before = database.total_changes();
+    let mut written = 0;
+    let answer = answer(rows, database, write, &mut written)?;
+    let others = database.total_changes() - before > written;
+    Ok(Carried { answer, others })
+}
+
+/// The answer; counts the changes that are the write's own.
+fn answer(
+    rows: &Rows,
+    database: &Connection,
+    write: &Write<Record>,
+    written: &mut u64,
 ) -> Result<Answer<Record>, SqliteError> {
     let Some(table) = &rows.table else {
         return Ok(Answer::refused("a query cannot be written to"));
@@ -51,9 +72,9 @@ pub(super) fn carry_out(
         {
             return Ok(Answer::refused(message.unwrap_or_else(|| why.to_string())));
         }
-        done => done?,
-    };
-    if let Some(refused) = place(rows, &table, database, write)? {
+        done => *written += done? as u64,
+    }
+    if let Some(refused) = place(rows, &table, database, write, written)? {
         return Ok(refused);
     }
     Ok(match rows.get(database, &write.key)? {
@@ -139,6 +160,7 @@ fn place(
     table: &str,
     database: &Connection,
     write: &Write<Record>,
+    written: &mut u64,
 ) -> Result<Option<Answer<Record>>, SqliteError> {
     let Some(place) = write.place.as_ref().filter(|_| write.after.is_some()) else {
         return Ok(None);
@@ -160,9 +182,8 @@ fn place(
         if let Some(rank) = rank_between(rows, table, database, order, place, &write.key)? {
             let sql = format!("UPDATE {table} SET {rank_column} = ? WHERE {key_column} = ?");
             let cells = [Cell::Real(rank), cell_of(&write.key)];
-            database
-                .prepare_cached(&sql)?
-                .execute(params_from_iter(cells))?;
+            let mut update = database.prepare_cached(&sql)?;
+            *written += update.execute(params_from_iter(cells))? as u64;
             return Ok(None);
         }
     }
