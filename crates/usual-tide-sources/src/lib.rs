@@ -2,14 +2,17 @@
 //!
 //! - [`link`]: a store and a source kept in step, whatever the source is.
 //! - [`files`] (feature `files`, on): JSON, NDJSON and CSV.
+//! - [`http`] (feature `http`): servers that speak HTTP, JSON and Server-Sent Events.
 //! - [`sqlite`] (feature `sqlite`): tables and queries of SQLite databases.
 
 #[cfg(feature = "files")]
 pub mod files;
+#[cfg(feature = "http")]
+pub mod http;
 pub mod link;
 #[cfg(any(feature = "files", feature = "sqlite"))]
 mod members;
-#[cfg(any(feature = "files", feature = "sqlite"))]
+#[cfg(any(feature = "files", feature = "http", feature = "sqlite"))]
 mod merge;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;

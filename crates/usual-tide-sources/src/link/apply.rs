@@ -1,7 +1,6 @@
 //! Changes that a source tells, as edits of the store.
 
 use super::news::Change;
-use super::place::place_in;
 use usual_tide::{EditError, Item, Neighbours, Place, Store};
 
 /// Makes the changes. What is known already, or stands next to something that is not here, is passed over as far
@@ -30,15 +29,30 @@ fn put<T: Item>(
 ) -> Result<(), EditError<T::Key>> {
     let key = item.key().clone();
     let known = store.contains(&key);
-    let place = place.and_then(|place| place_in(store, &place));
-    match (known, place) {
-        (false, place) => store.add(item, place.unwrap_or(Place::End)),
-        (true, place) => {
+    let Some(place) = place else {
+        return match known {
+            true => store.replace(item).map(drop),
+            false => store.add(item, Place::End),
+        };
+    };
+    match (known, exact_place(store, place)) {
+        (false, Some(place)) => store.add(item, place),
+        (true, Some(place)) => {
             store.replace(item)?;
-            match place {
-                Some(place) => store.move_to(&key, place).map(drop),
-                None => Ok(()),
-            }
+            store.move_to(&key, place).map(drop)
         }
+        // It stands, by now, where nothing is loaded.
+        (true, None) => store.remove(&key).map(drop),
+        (false, None) => Ok(()),
+    }
+}
+
+/// Behind the item above or before the one below; nothing when neither is here.
+fn exact_place<T: Item>(store: &Store<T>, place: Neighbours<T::Key>) -> Option<Place<T::Key>> {
+    match (place.after, place.before) {
+        (None, _) => Some(Place::Start),
+        (Some(key), _) if store.contains(&key) => Some(Place::After(key)),
+        (_, Some(key)) if store.contains(&key) => Some(Place::Before(key)),
+        _ => None,
     }
 }

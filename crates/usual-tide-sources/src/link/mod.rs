@@ -46,6 +46,7 @@
 
 mod apply;
 mod control;
+mod direct;
 mod handle;
 mod news;
 mod outbox;
@@ -55,6 +56,7 @@ mod source;
 mod state;
 mod worker;
 
+pub use direct::Direct;
 pub use handle::{Link, LinkError, LinkOptions, NotInTime};
 pub use news::{Change, News};
 pub use outbox::{Outbox, OutboxError};

@@ -11,7 +11,8 @@ use usual_tide::{Item, Neighbours};
 #[derive(Clone, PartialEq, Debug)]
 #[non_exhaustive]
 pub enum Change<T: Item> {
-    /// This is what an item is now; where it stands, when it is new or has moved.
+    /// This is what an item is now, and where it stands. Without a place it stays where it is, or is the last when
+    /// it is new; one whose neighbours are not loaded is not shown.
     Put(T, Option<Neighbours<T::Key>>),
     /// There is no such item any more.
     Removed(T::Key),

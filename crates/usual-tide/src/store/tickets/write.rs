@@ -81,6 +81,11 @@ impl<T: Item> Write<T> {
         }
     }
 
+    /// The ticket as a number, which no other write of this store has.
+    pub fn number(&self) -> u64 {
+        self.ticket.0
+    }
+
     /// What the write does.
     pub fn kind(&self) -> WriteKind {
         match (&self.before, &self.after) {

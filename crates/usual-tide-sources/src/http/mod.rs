@@ -1,0 +1,13 @@
+//! Servers as sources: HTTP with JSON, and Server-Sent Events for what others change.
+//!
+//! `docs/http.md` says what the server must speak; `usual-tide serve` is one.
+
+mod client;
+mod events;
+mod patch;
+mod source;
+mod stream;
+mod versions;
+
+pub use patch::merge_patch;
+pub use source::{HttpOptions, HttpSource};

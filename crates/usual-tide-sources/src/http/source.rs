@@ -1,0 +1,314 @@
+//! A server as a source.
+
+use super::client::{Answered, Client, place};
+use super::patch::merge_patch;
+use super::stream::Listener;
+use super::versions::Versions;
+use crate::link::{Answer, Loaded, Loading, News, Retry, Source, SourceError};
+use crate::merge::{Deed, deed};
+use serde_json::{Map, Value};
+use std::collections::HashMap;
+use std::fmt;
+use std::sync::Arc;
+use std::time::Duration;
+use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
+use usual_tide::{Item, Write};
+
+/// A server that speaks HTTP with JSON, and tells what others change by Server-Sent Events.
+///
+/// An edit is sent as a merge patch (RFC 7396) of the version that the app knows. Where others were faster, it is
+/// put on top of their version when it changes other fields, and refused with their item when it changes the same.
+/// A write whose answer was lost is sent again under the same `Idempotency-Key`.
+pub struct HttpSource {
+    client: Client,
+    maker: RecordMaker,
+    options: HttpOptions,
+    /// Names this client's writes.
+    name: String,
+    /// The versions of items that were told along with them.
+    etags: HashMap<RecordKey, String>,
+    versions: Arc<Versions>,
+    next_page: Option<String>,
+}
+
+/// How a server is asked.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct HttpOptions {
+    /// How long an answer may take, body included.
+    pub timeout: Duration,
+    /// The largest answer that is read, in bytes.
+    pub most_bytes: u64,
+    /// How many items are loaded at once; all when it is not given.
+    pub page: Option<usize>,
+    /// When the stream of events is opened again.
+    pub retry: Retry,
+}
+
+impl Default for HttpOptions {
+    /// 30 seconds, 1 GiB, and all items at once.
+    fn default() -> Self {
+        Self {
+            timeout: Duration::from_secs(30),
+            most_bytes: 1 << 30,
+            page: None,
+            retry: Retry::default(),
+        }
+    }
+}
+
+/// How often a write is put on top of a version that is newer still.
+const MOST_TRIES: usize = 5;
+
+impl HttpSource {
+    /// The server at an address such as `http://127.0.0.1:8090`, whose items have their key in the field of this
+    /// name.
+    pub fn new(address: &str, key: &FieldName) -> Self {
+        Self::with(address, key, HttpOptions::default())
+    }
+
+    /// The same with options.
+    pub fn with(address: &str, key: &FieldName, options: HttpOptions) -> Self {
+        Self {
+            client: Client::new(address, options.timeout, options.most_bytes),
+            maker: RecordMaker::new(key),
+            options,
+            name: uuid::Uuid::now_v7().to_string(),
+            etags: HashMap::new(),
+            versions: Arc::default(),
+            next_page: None,
+        }
+    }
+
+    fn unusable(&self, why: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> SourceError {
+        SourceError::unusable(self.client.base(), why)
+    }
+
+    /// An answer that is neither what was asked for nor a refusal of it.
+    fn unexpected(&self, answered: &Answered) -> SourceError {
+        let reason = answered.reason();
+        match answered.is_for_later() {
+            true => SourceError::unreachable(self.client.base(), reason),
+            false => self.unusable(reason),
+        }
+    }
+
+    fn page(
+        &mut self,
+        url: &str,
+        loading: &mut Loading<'_>,
+    ) -> Result<(Loaded<Record>, Option<String>), SourceError> {
+        let request = self.client.request("GET", url);
+        let answered = self.client.send(request, None)?;
+        if answered.status != 200 {
+            return Err(self.unexpected(&answered));
+        }
+        loading.progress(answered.body.len() as u64, None)?;
+        let items: Vec<Value> = serde_json::from_slice(&answered.body)
+            .map_err(|why| self.unusable(format!("not an array of items: {why}")))?;
+        let record = |(at, item)| self.maker.record_of(item, || format!("element {at}"));
+        let items: Result<Vec<Record>, _> = items.into_iter().enumerate().map(record).collect();
+        let items = items.map_err(|why| self.unusable(why))?;
+        self.next_page = answered.next;
+        let loaded = Loaded {
+            items,
+            version: answered.id.as_ref().and_then(|id| self.versions.number(id)),
+            more: self.next_page.is_some(),
+        };
+        Ok((loaded, answered.id))
+    }
+
+    /// The item as the server has it now.
+    fn current(&mut self, key: &RecordKey) -> Result<Option<Record>, SourceError> {
+        let request = self.client.request("GET", &self.client.item(key));
+        let answered = self.client.send(request, None)?;
+        match answered.status {
+            200 => self.item_of(&answered).map(Some),
+            404 => Ok(None),
+            _ => Err(self.unexpected(&answered)),
+        }
+    }
+
+    /// The item that an answer consists of, whose version is remembered.
+    fn item_of(&mut self, answered: &Answered) -> Result<Record, SourceError> {
+        let members = answered
+            .object()
+            .ok_or_else(|| self.unusable("the answer is no item"))?;
+        self.noted(members, answered)
+    }
+
+    fn noted(
+        &mut self,
+        members: Map<String, Value>,
+        answered: &Answered,
+    ) -> Result<Record, SourceError> {
+        let item = self
+            .maker
+            .record(members)
+            .map_err(|why| self.unusable(why))?;
+        match &answered.etag {
+            Some(etag) => self.etags.insert(item.key().clone(), etag.clone()),
+            None => self.etags.remove(item.key()),
+        };
+        Ok(item)
+    }
+
+    /// One try; nothing when the server has another version than was thought, which is known now.
+    fn try_write(&mut self, write: &Write<Record>) -> Result<Tried, SourceError> {
+        let (method, url, body) = match (write.before.as_deref(), write.after.as_deref()) {
+            (_, None) => ("DELETE", self.client.item(&write.key), None),
+            (None, Some(after)) => ("POST", self.client.items(), Some(after.members().clone())),
+            (Some(before), Some(after)) => match merge_patch(before.members(), after.members()) {
+                Some(patch) => ("PATCH", self.client.item(&write.key), Some(patch)),
+                None => (
+                    "PUT",
+                    self.client.item(&write.key),
+                    Some(after.members().clone()),
+                ),
+            },
+        };
+        let place = match write.after {
+            Some(_) => place(write.place.as_ref()),
+            None => String::new(),
+        };
+        let id = format!("{}-{}", self.name, write.number());
+        let mut request = self
+            .client
+            .request(method, &format!("{url}{place}"))
+            .header("Idempotency-Key", id);
+        if write.before.is_some() {
+            let Some(etag) = self.etags.get(&write.key) else {
+                let current = self.current(&write.key)?;
+                return Ok(Tried::Newer(current));
+            };
+            request = request.header("If-Match", etag);
+        }
+        let kind = match method {
+            "PATCH" => "application/merge-patch+json",
+            _ => "application/json",
+        };
+        if body.is_some() {
+            request = request.header("Content-Type", kind);
+        }
+        let answered = self
+            .client
+            .send(request, body.map(|body| Value::Object(body).to_string()))?;
+        self.taken(write, &answered)
+    }
+
+    fn taken(&mut self, write: &Write<Record>, answered: &Answered) -> Result<Tried, SourceError> {
+        if answered.is_done() {
+            if write.after.is_none() {
+                self.etags.remove(&write.key);
+            }
+            let version = answered.id.as_ref().and_then(|id| self.versions.number(id));
+            let item = match write.after.is_some() {
+                true => Some(self.item_of(answered)?),
+                false => None,
+            };
+            return Ok(Tried::Answered(match (version, item) {
+                (Some(version), Some(item)) if *item.key() == write.key => {
+                    let _ = item;
+                    Answer::SavedIn(version)
+                }
+                (Some(version), None) => Answer::SavedIn(version),
+                (_, Some(item)) => Answer::SavedAs(item),
+                (None, None) => Answer::Saved,
+            }));
+        }
+        match answered.status {
+            404 | 410 => Ok(Tried::Newer(None)),
+            409 | 412 => match answered.current() {
+                Some(members) => Ok(Tried::Newer(Some(self.noted(members, answered)?))),
+                None => Ok(Tried::Answered(Answer::refused(answered.reason()))),
+            },
+            _ if answered.is_for_later() => Err(self.unexpected(answered)),
+            _ => Ok(Tried::Answered(Answer::refused(answered.reason()))),
+        }
+    }
+}
+
+/// What came of a try.
+enum Tried {
+    Answered(Answer<Record>),
+    /// The server has this now.
+    Newer(Option<Record>),
+}
+
+impl Source<Record> for HttpSource {
+    fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
+        let url = match self.options.page {
+            Some(page) => format!("{}?limit={page}", self.client.items()),
+            None => self.client.items(),
+        };
+        let (loaded, id) = self.page(&url, loading)?;
+        // The versions of items are asked for when they are needed.
+        self.etags.clear();
+        if let Some(id) = id {
+            self.versions.set_last_id(&id);
+        }
+        Ok(loaded)
+    }
+
+    fn load_more(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
+        match self.next_page.clone() {
+            Some(url) => Ok(self.page(&url, loading)?.0),
+            None => Ok(Loaded::all(Vec::new())),
+        }
+    }
+
+    fn write(&mut self, write: &Write<Record>) -> Result<Answer<Record>, SourceError> {
+        let mut write = write.clone();
+        for _ in 0..MOST_TRIES {
+            let now = match self.try_write(&write)? {
+                Tried::Answered(answer) => return Ok(answer),
+                Tried::Newer(now) => now,
+            };
+            match (deed(&write, now.as_ref()), now) {
+                (Deed::None(Answer::Saved), Some(now)) => return Ok(Answer::SavedAs(now)),
+                (Deed::None(answer), _) => return Ok(answer),
+                (Deed::Replace(merged, _), Some(now)) => {
+                    if *merged == now && write.place.is_none() {
+                        return Ok(Answer::SavedAs(now));
+                    }
+                    // On top of what the server has by now.
+                    write.before = Some(Arc::new(now));
+                    write.after = Some(Arc::new(*merged));
+                }
+                (Deed::Remove, Some(now)) => write.before = Some(Arc::new(now)),
+                (_, now) => {
+                    return Ok(Answer::Refused {
+                        reason: "the server refuses it".to_owned(),
+                        current: Some(now),
+                    });
+                }
+            }
+        }
+        let tries = format!("{:?} was changed {MOST_TRIES} times meanwhile", write.key);
+        Err(SourceError::unreachable(self.client.base(), tries))
+    }
+
+    fn watch(&mut self, news: News<Record>) {
+        let listener = Listener {
+            client: self.client.clone(),
+            versions: Arc::clone(&self.versions),
+            maker: self.maker.clone(),
+            retry: self.options.retry,
+            news,
+        };
+        let watching = std::thread::Builder::new()
+            .name("usual-tide-events".to_owned())
+            .spawn(move || listener.run());
+        if let Err(error) = watching {
+            tracing::error!(%error, "changes of others will not be noticed");
+        }
+    }
+}
+
+impl fmt::Debug for HttpSource {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("HttpSource")
+            .field("address", &self.client.base())
+            .field("options", &self.options)
+            .finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,48 @@
+//! The server's versions as numbers that only grow.
+
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+/// Versions within one life of a server; more than it makes.
+const PER_LIFE: u64 = 1 << 40;
+
+/// The lives of a server that were seen, by their names: each numbers its versions anew.
+#[derive(Debug, Default)]
+pub(super) struct Versions {
+    seen: Mutex<Seen>,
+}
+
+#[derive(Debug, Default)]
+struct Seen {
+    lives: Vec<String>,
+    last_id: Option<String>,
+}
+
+impl Versions {
+    fn lock(&self) -> MutexGuard<'_, Seen> {
+        self.seen.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The number of an event id, `LIFE-NUMBER`; none when it is no such id.
+    pub(super) fn number(&self, id: &str) -> Option<u64> {
+        let (life, number) = id.rsplit_once('-')?;
+        let number: u64 = number.parse().ok().filter(|number| *number < PER_LIFE)?;
+        let lives = &mut self.lock().lives;
+        let place = match lives.iter().position(|known| known == life) {
+            Some(place) => place,
+            None => {
+                lives.push(life.to_owned());
+                lives.len() - 1
+            }
+        };
+        Some(place as u64 * PER_LIFE + number)
+    }
+
+    /// The id from which the next stream of events is to go on.
+    pub(super) fn last_id(&self) -> Option<String> {
+        self.lock().last_id.clone()
+    }
+
+    pub(super) fn set_last_id(&self, id: &str) {
+        self.lock().last_id = Some(id.to_owned());
+    }
+}

@@ -1,0 +1,66 @@
+//! A source without a store: for programs that hand it on.
+
+use super::control::Control;
+use super::news::News;
+use super::source::{Answer, Loaded, Loading, Source, SourceError};
+use super::worker::Command;
+use std::fmt;
+use std::sync::Arc;
+use std::sync::mpsc::{Receiver, channel};
+use usual_tide::{Item, Write};
+
+/// A source that is asked directly, by a server, say, that hands it on to others.
+pub struct Direct<T: Item> {
+    source: Box<dyn Source<T>>,
+    control: Arc<Control>,
+    commands: Receiver<Command<T>>,
+}
+
+impl<T: Item> Direct<T> {
+    /// Begins to use a source.
+    pub fn new(mut source: impl Source<T>) -> Self {
+        let control = Arc::new(Control::default());
+        let (sender, commands) = channel();
+        source.watch(News::new(sender, Arc::clone(&control)));
+        Self {
+            source: Box::new(source),
+            control,
+            commands,
+        }
+    }
+
+    /// All items, or the first page of them.
+    ///
+    /// # Errors
+    ///
+    /// Those of the source.
+    pub fn load(&mut self) -> Result<Loaded<T>, SourceError> {
+        self.source.load(&mut Loading::new(&self.control))
+    }
+
+    /// Does what a write asks, or refuses.
+    ///
+    /// # Errors
+    ///
+    /// Those of the source.
+    pub fn write(&mut self, write: &Write<T>) -> Result<Answer<T>, SourceError> {
+        self.source.write(write)
+    }
+
+    /// Whether the source has told of changes since this was asked last, so that it should be loaded again.
+    pub fn has_changed(&self) -> bool {
+        self.commands.try_iter().count() > 0
+    }
+}
+
+impl<T: Item> Drop for Direct<T> {
+    fn drop(&mut self) {
+        self.control.close();
+    }
+}
+
+impl<T: Item> fmt::Debug for Direct<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Direct").finish_non_exhaustive()
+    }
+}
