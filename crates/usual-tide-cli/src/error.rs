@@ -23,6 +23,10 @@ pub(crate) enum CommandError {
         #[source]
         why: EditError<RecordKey>,
     },
+    #[error("{source_text}: {why}")]
+    Origin { source_text: String, why: String },
+    #[error("{source_text}: cannot be served: {why}")]
+    Serve { source_text: String, why: String },
     #[error("more than one file is standard input: it can be read once")]
     InputTwice,
     #[error("{file}: {why}")]
@@ -119,6 +123,14 @@ impl CommandError {
     pub(crate) fn not_a_list(file: &str) -> impl FnOnce(EditError<RecordKey>) -> Self {
         let file = crate::input::shown(file);
         move |why| Self::NotAList { file, why }
+    }
+
+    /// A source that cannot be used.
+    pub(crate) fn origin(source: &str, why: impl Into<String>) -> Self {
+        Self::Origin {
+            source_text: crate::input::shown(source),
+            why: why.into(),
+        }
     }
 
     /// Whether whoever read the output has gone away, which is no failure.

@@ -9,6 +9,7 @@ mod input;
 mod measure;
 mod output;
 mod script;
+mod serve;
 mod trace;
 
 use args::{Arguments, Command};
@@ -39,6 +40,8 @@ fn run(command: Command, out: &mut Output) -> Result<(), CommandError> {
         Command::Apply(apply) => commands::apply::run(&apply, out),
         Command::Replay(replay) => commands::replay::run(&replay, out),
         Command::Verify(verify) => commands::verify::run(&verify, out),
+        Command::Watch(watch) => commands::watch::run(&watch, out),
+        Command::Serve(serve) => serve::run(&serve, out),
         Command::Measure(measure) => measure::run(&measure, out),
         Command::Completions { shell } => commands::pages::completions(shell, out),
         Command::Manual { command } => commands::pages::manual(command.as_deref(), out),

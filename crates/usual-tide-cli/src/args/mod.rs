@@ -1,8 +1,10 @@
 //! The command line.
 
 mod query;
+mod serve;
 
 pub(crate) use query::{KeyOption, QueryOptions};
+pub(crate) use serve::Serve;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
@@ -72,6 +74,25 @@ Examples:
   usual-tide verify demo/trace-good.ndjson
   usual-tide verify demo/trace-target-before-lift.ndjson")]
     Verify(Verify),
+    /// Tells the change sets of a list as its source changes: a file, a database or a server.
+    ///
+    /// Whatever others change is told as one minimal change set, until Ctrl-C.
+    #[command(after_help = "\
+Examples:
+  usual-tide watch demo/pieces.json --sort due
+  usual-tide watch 'sqlite:studio.db?table=pieces&order=place' --filter \"fired = FALSE\"
+  usual-tide watch http://127.0.0.1:8090 --group shelf --format json")]
+    Watch(Watch),
+    /// Serves a file or a database over HTTP, with JSON and Server-Sent Events, and a page.
+    ///
+    /// Apps can be tried against it: it delays, refuses, fails and cuts connections where that is asked for. Only
+    /// programs on this machine can reach it, unless --host says otherwise.
+    #[command(after_help = "\
+Examples:
+  usual-tide serve demo/pieces.json
+  usual-tide serve 'sqlite:studio.db?table=pieces&order=place' --port 8090
+  usual-tide serve pieces.ndjson --delay 100..800 --refuse-every 3 --drop-every 7")]
+    Serve(Serve),
     /// Measures the work of a list on your own data, or on made-up data, against simple floors.
     #[command(after_help = "\
 Examples:
@@ -101,7 +122,7 @@ Examples:
 
 #[derive(Args, Debug)]
 pub(crate) struct Show {
-    /// A JSON array of objects, NDJSON or CSV; `-` for standard input.
+    /// A JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
     pub(crate) file: String,
     #[command(flatten)]
     pub(crate) key: KeyOption,
@@ -131,7 +152,7 @@ pub(crate) enum RowFormat {
 
 #[derive(Args, Debug)]
 pub(crate) struct Compare {
-    /// The rows before: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    /// The rows before: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
     pub(crate) old: String,
     /// The rows after.
     pub(crate) new: String,
@@ -163,7 +184,7 @@ pub(crate) enum ChangesFormat {
 
 #[derive(Args, Debug)]
 pub(crate) struct Apply {
-    /// The rows before: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    /// The rows before: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
     pub(crate) file: String,
     /// A change set in JSON, or a JSON Patch.
     pub(crate) changes: String,
@@ -190,7 +211,7 @@ pub(crate) enum FileFormatName {
 
 #[derive(Args, Debug)]
 pub(crate) struct Replay {
-    /// The items to begin with: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    /// The items to begin with: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
     pub(crate) file: String,
     /// The edit script, in NDJSON.
     pub(crate) script: String,
@@ -237,8 +258,33 @@ pub(crate) struct Verify {
 }
 
 #[derive(Args, Debug)]
+pub(crate) struct Watch {
+    /// A file, `sqlite:PATH?table=NAME&order=COLUMN`, `sqlite:PATH?query=SQL`, or `http://…`.
+    pub(crate) source: String,
+    #[command(flatten)]
+    pub(crate) key: KeyOption,
+    #[command(flatten)]
+    pub(crate) query: QueryOptions,
+    /// How to write the change sets; all but text are one line each.
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: ChangesFormat,
+    /// Write each move as a removal and an insertion, for a view that knows no moves.
+    #[arg(long)]
+    pub(crate) without_moves: bool,
+    /// Stop after so many change sets.
+    #[arg(long, value_name = "N")]
+    pub(crate) changes: Option<u64>,
+    /// Stop after so many seconds.
+    #[arg(long, value_name = "SECONDS")]
+    pub(crate) seconds: Option<u64>,
+    /// How many seconds to wait for the items at the beginning.
+    #[arg(long, value_name = "SECONDS", default_value_t = 30)]
+    pub(crate) timeout: u64,
+}
+
+#[derive(Args, Debug)]
 pub(crate) struct Measure {
-    /// The items: a JSON array of objects, NDJSON or CSV; `-` for standard input.
+    /// The items: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
     #[arg(conflicts_with = "rows")]
     pub(crate) file: Option<String>,
     #[command(flatten)]

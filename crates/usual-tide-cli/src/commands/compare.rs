@@ -1,10 +1,10 @@
 //! `usual-tide compare`: two files as a change set.
 
-use crate::args::{ChangesFormat, Compare};
+use crate::args::Compare;
 use crate::error::CommandError;
 use crate::input;
-use crate::output::words::Told;
-use crate::output::{Output, columns};
+use crate::output::Output;
+use crate::output::changes::Form;
 use usual_tide::{ChangeSet, Store};
 
 pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandError> {
@@ -23,26 +23,10 @@ pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandErro
     let rows = store.list(list)?;
     let changes = feed.read(&store)?;
     let changes = changes.unwrap_or_else(|| ChangeSet::unchanged(rows.len()));
-    let after = |position| rows.get(position).map(|record| &**record);
-    match compare.format {
-        ChangesFormat::Text => {
-            let told = Told::new(&changes, &rows, columns());
-            for line in told.lines() {
-                out.text(&format!("{line}\n"))?;
-            }
-            out.text(&format!("{}\n", told.summary()))?;
-            let renumbered = told.renumbered();
-            renumbered.map_or(Ok(()), |line| out.text(&format!("{line}\n")))
-        }
-        ChangesFormat::Json => out.json(&changes.to_json(after)),
-        ChangesFormat::JsonPatch => out.json(&changes.to_json_patch(after)),
-        ChangesFormat::Steps => {
-            let steps = match compare.without_moves {
-                true => changes.steps_without_moves(),
-                false => changes.steps(),
-            };
-            let mut steps = changes.steps_to_json(&steps, after).into_iter();
-            steps.try_for_each(|step| out.json_line(&step))
-        }
-    }
+    let form = Form {
+        format: compare.format,
+        without_moves: compare.without_moves,
+        one_line: false,
+    };
+    form.write(&changes, &rows, out)
 }

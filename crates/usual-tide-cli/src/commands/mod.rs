@@ -6,3 +6,4 @@ pub(crate) mod pages;
 pub(crate) mod replay;
 pub(crate) mod show;
 pub(crate) mod verify;
+pub(crate) mod watch;

@@ -1,23 +1,20 @@
 //! What the commands read.
 
+mod origin;
 mod query;
 
+pub(crate) use origin::Origin;
 pub(crate) use query::{QueryTexts, Surroundings, columns, query};
 
 use crate::error::CommandError;
 use std::fs::File;
 use std::io::Read;
 use usual_tide::record::{FieldName, Record};
-use usual_tide_sources::files::{FileFormat, ReadError};
+use usual_tide_sources::files::ReadError;
 
-/// The items of a file, in its order.
-pub(crate) fn read(file: &str, key: &FieldName) -> Result<Vec<Record>, CommandError> {
-    let format = FileFormat::of_path(file);
-    let items = open(file).and_then(|from| usual_tide_sources::files::read(from, format, key));
-    items.map_err(|why| CommandError::Items {
-        file: shown(file),
-        why,
-    })
+/// The items of a file, a database or a server, in their order.
+pub(crate) fn read(source: &str, key: &FieldName) -> Result<Vec<Record>, CommandError> {
+    Origin::of(source)?.load(key)
 }
 
 fn open(file: &str) -> Result<Box<dyn Read>, ReadError> {

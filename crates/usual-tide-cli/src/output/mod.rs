@@ -1,6 +1,7 @@
 //! What the commands print.
 
 pub(crate) mod cells;
+pub(crate) mod changes;
 pub(crate) mod table;
 pub(crate) mod words;
 
@@ -57,6 +58,11 @@ impl Write for Output {
 pub(crate) fn complain(error: &CommandError) {
     // When that cannot be written either, nobody is left to tell.
     let _ = writeln!(io::stderr(), "usual-tide: {error}");
+}
+
+/// Says on standard error what is worth knowing, though it is no failure.
+pub(crate) fn remark(text: &str) {
+    let _ = writeln!(io::stderr(), "usual-tide: {text}");
 }
 
 /// Columns of the terminal, or what `COLUMNS` says where there is none; without end when neither tells.

@@ -205,14 +205,11 @@ impl HttpSource {
                 true => Some(self.item_of(answered)?),
                 false => None,
             };
+            let same_key = item.as_ref().is_none_or(|item| *item.key() == write.key);
             return Ok(Tried::Answered(match (version, item) {
-                (Some(version), Some(item)) if *item.key() == write.key => {
-                    let _ = item;
-                    Answer::SavedIn(version)
-                }
-                (Some(version), None) => Answer::SavedIn(version),
+                (Some(version), _) if same_key => Answer::SavedIn(version),
                 (_, Some(item)) => Answer::SavedAs(item),
-                (None, None) => Answer::Saved,
+                (_, None) => Answer::Saved,
             }));
         }
         match answered.status {

@@ -58,6 +58,32 @@ pub trait Source<T: Item>: Send + 'static {
     }
 }
 
+impl<T: Item, S: Source<T> + ?Sized> Source<T> for Box<S> {
+    fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<T>, SourceError> {
+        (**self).load(loading)
+    }
+
+    fn write(&mut self, write: &Write<T>) -> Result<Answer<T>, SourceError> {
+        (**self).write(write)
+    }
+
+    fn write_many(
+        &mut self,
+        writes: &[Arc<Write<T>>],
+        answers: &mut Vec<Answer<T>>,
+    ) -> Result<(), SourceError> {
+        (**self).write_many(writes, answers)
+    }
+
+    fn load_more(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<T>, SourceError> {
+        (**self).load_more(loading)
+    }
+
+    fn watch(&mut self, news: News<T>) {
+        (**self).watch(news);
+    }
+}
+
 /// What was loaded.
 #[derive(Clone, PartialEq, Debug)]
 pub struct Loaded<T> {

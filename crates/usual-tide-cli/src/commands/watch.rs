@@ -1,0 +1,148 @@
+//! `usual-tide watch`: change sets as a source changes.
+
+use crate::args::{ChangesFormat, Watch};
+use crate::error::CommandError;
+use crate::input::{self, Origin};
+use crate::output::changes::Form;
+use crate::output::{Output, counted, remark};
+use anstyle::Style;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
+use std::time::{Duration, Instant};
+use usual_tide::record::Record;
+use usual_tide::{ChangeSet, Feed, ListId, SharedError, SharedStore, Store, Subscription};
+use usual_tide_sources::link::{Link, LinkState};
+
+const BOLD: Style = Style::new().bold();
+
+/// What there is to look at.
+enum News {
+    Rows,
+    State(LinkState),
+}
+
+/// A list over a source.
+struct Watched<'a> {
+    watch: &'a Watch,
+    store: SharedStore<Record>,
+    list: ListId,
+    feed: Feed<Record>,
+    form: Form,
+}
+
+pub(crate) fn run(watch: &Watch, out: &mut Output) -> Result<(), CommandError> {
+    let key = input::key(&watch.key.key)?;
+    let source = Origin::of(&watch.source)?.source(&key)?;
+    let failed = |why: &dyn std::fmt::Display| CommandError::origin(&watch.source, why.to_string());
+    let store = SharedStore::new(Store::new());
+    let link = Link::start(store.clone(), source).map_err(|why| failed(&why))?;
+    let ready = link.wait_until_ready(Duration::from_secs(watch.timeout));
+    ready.map_err(|why| failed(&why))?;
+
+    let (sender, news) = channel();
+    let watched = Watched::begin(watch, store)?;
+    let _subscription = watched.listen(sender.clone()).map_err(|why| failed(&why))?;
+    link.on_state(move |state| {
+        // Nobody may be listening any more.
+        let _ = sender.send(News::State(state.clone()));
+    });
+    watched.follow(&news, out)
+}
+
+impl<'a> Watched<'a> {
+    fn begin(watch: &'a Watch, store: SharedStore<Record>) -> Result<Self, CommandError> {
+        let failed = |why: SharedError| CommandError::origin(&watch.source, why.to_string());
+        let bound = store.edit(|store| -> Result<_, CommandError> {
+            let query = input::query(&watch.query, store.items().map(|item| &**item))?;
+            let list = store.bind(query);
+            Ok((list, store.feed(list)?))
+        });
+        let (list, feed) = bound.map_err(failed)??;
+        Ok(Self {
+            watch,
+            store,
+            list,
+            feed,
+            form: Form {
+                format: watch.format,
+                without_moves: watch.without_moves,
+                one_line: true,
+            },
+        })
+    }
+
+    fn listen(&self, sender: Sender<News>) -> Result<Subscription<Record>, SharedError> {
+        self.store.subscribe(self.list, |_| {
+            move |_: &ChangeSet<Record>| {
+                let _ = sender.send(News::Rows);
+            }
+        })
+    }
+
+    /// Tells what happens, until there is enough of it.
+    fn follow(&self, news: &Receiver<News>, out: &mut Output) -> Result<(), CommandError> {
+        if self.watch.format == ChangesFormat::Text {
+            let rows = self.read(|store| Ok(store.list(self.list)?.len()))?;
+            let rows = counted(rows, "row", "rows");
+            out.text(&format!("{BOLD}{rows}{BOLD:#}; what changes is told\n\n"))?;
+        }
+        out.finish()?;
+        let end = self
+            .watch
+            .seconds
+            .map(|seconds| Instant::now() + Duration::from_secs(seconds));
+        let (mut told, mut trouble) = (0, false);
+        while self.watch.changes.is_none_or(|changes| told < changes) {
+            let left = end.map(|end| end.saturating_duration_since(Instant::now()));
+            match news.recv_timeout(left.unwrap_or(Duration::from_secs(3600))) {
+                Ok(News::Rows) => told += u64::from(self.tell(out)?),
+                Ok(News::State(state)) => self.remark_on(&state, &mut trouble),
+                Err(RecvTimeoutError::Timeout) if end.is_none() => {}
+                Err(_) => break,
+            }
+            out.finish()?;
+        }
+        Ok(())
+    }
+
+    /// Tells what has changed; `false` when that comes to nothing.
+    fn tell(&self, out: &mut Output) -> Result<bool, CommandError> {
+        self.read(|store| {
+            let Some(changes) = self.feed.read(store)? else {
+                return Ok(false);
+            };
+            let text = self.watch.format == ChangesFormat::Text;
+            if text {
+                let now = jiff::Zoned::now().strftime("%H:%M:%S").to_string();
+                out.text(&format!("{BOLD}{now}{BOLD:#}\n"))?;
+            }
+            self.form.write(&changes, &store.list(self.list)?, out)?;
+            if text {
+                out.text("\n")?;
+            }
+            Ok(true)
+        })
+    }
+
+    /// Says on standard error when the source fails, and when it is back.
+    fn remark_on(&self, state: &LinkState, trouble: &mut bool) {
+        match state {
+            LinkState::Failed { error, .. } if !*trouble => {
+                *trouble = true;
+                remark(&format!("{error}; trying again"));
+            }
+            LinkState::Ready { .. } if *trouble => {
+                *trouble = false;
+                remark(&format!("{}: it is back", self.watch.source));
+            }
+            _ => {}
+        }
+    }
+
+    fn read<R>(
+        &self,
+        read: impl FnOnce(&Store<Record>) -> Result<R, CommandError>,
+    ) -> Result<R, CommandError> {
+        let read = self.store.read(read);
+        read.map_err(|why| CommandError::origin(&self.watch.source, why.to_string()))?
+    }
+}

@@ -1,0 +1,282 @@
+//! Writes: what is asked, what the source makes of it, and what is answered.
+
+use super::hub::Hub;
+use super::reply::Reply;
+use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
+use serde_json::{Map, Value};
+use std::sync::Arc;
+use usual_tide::record::{Record, RecordKey};
+use usual_tide::{EditError, Item, Neighbours, Place, Show, Store, Write};
+use usual_tide_sources::link::Answer;
+
+/// What is asked of an item.
+#[derive(Debug)]
+pub(super) enum Asked {
+    Add(Map<String, Value>),
+    /// A merge patch (RFC 7396).
+    Merge(String, Map<String, Value>),
+    /// A whole new version.
+    Replace(String, Map<String, Value>),
+    Remove(String),
+}
+
+/// Where an item is to stand, as the address says it.
+#[derive(Clone, Default, Debug, serde::Deserialize)]
+pub(super) struct At {
+    at: Option<String>,
+    after: Option<String>,
+    before: Option<String>,
+}
+
+/// A write and what it depends on.
+#[derive(Debug)]
+pub(super) struct Request {
+    pub(super) asked: Asked,
+    pub(super) at: At,
+    pub(super) if_match: Option<String>,
+}
+
+impl Hub {
+    pub(super) fn write(&mut self, request: Request) -> Reply {
+        if let Err(why) = self.refresh() {
+            return Reply::problem(503, why.to_string());
+        }
+        let write = match self.as_write(&request) {
+            Ok(write) => write,
+            Err(reply) => return reply,
+        };
+        let answer = match self.direct.write(&write) {
+            Ok(answer) => answer,
+            Err(why) => return Reply::problem(503, why.to_string()),
+        };
+        let item = match answer {
+            Answer::Saved => write.after.as_deref().cloned(),
+            Answer::SavedAs(item) => Some(item),
+            Answer::Refused { reason, current } => {
+                let reply = Reply::problem(422, reason);
+                return match current {
+                    Some(Some(item)) => {
+                        let etag = self.etag(&write.key);
+                        Reply {
+                            status: 409,
+                            ..reply
+                        }
+                        .with_item(Value::Object(item.members().clone()), etag)
+                    }
+                    _ => reply,
+                };
+            }
+            _ => return Reply::problem(500, "the source gave an answer of an unknown kind"),
+        };
+        if let Err(why) = take_over(&mut self.store, &write, item) {
+            return Reply::problem(500, why.to_string());
+        }
+        self.publish();
+        match self.store.get(&write.key).filter(|_| write.after.is_some()) {
+            Some(item) => {
+                let item = Arc::clone(item);
+                let status = if write.before.is_none() { 201 } else { 200 };
+                let key = write.key.to_string();
+                let key = utf8_percent_encode(&key, NON_ALPHANUMERIC);
+                Reply {
+                    location: write.before.is_none().then(|| format!("/items/{key}")),
+                    ..self.item_reply(status, &item)
+                }
+            }
+            None => Reply {
+                status: 204,
+                id: Some(self.id()),
+                ..Reply::default()
+            },
+        }
+    }
+
+    /// What is asked as a write, or the refusal.
+    fn as_write(&self, request: &Request) -> Result<Write<Record>, Reply> {
+        let (before, after) = match &request.asked {
+            Asked::Add(members) => {
+                let item = self.record(members.clone())?;
+                if let Some(there) = self.store.get(item.key()) {
+                    let reply = Reply::problem(409, format!("the key {:?} is taken", item.key()));
+                    return Err(self.carrying(reply, there));
+                }
+                (None, Some(item))
+            }
+            Asked::Merge(key, patch) => {
+                let before = self.known(key, request.if_match.as_deref())?;
+                let mut members = before.members().clone();
+                merge(&mut members, patch);
+                (Some(Arc::clone(before)), Some(self.record(members)?))
+            }
+            Asked::Replace(key, members) => {
+                let before = self.known(key, request.if_match.as_deref())?;
+                (
+                    Some(Arc::clone(before)),
+                    Some(self.record(members.clone())?),
+                )
+            }
+            Asked::Remove(key) => {
+                let before = self.known(key, request.if_match.as_deref())?;
+                (Some(Arc::clone(before)), None)
+            }
+        };
+        let key = match (&before, &after) {
+            (Some(before), Some(after)) if before.key() != after.key() => {
+                return Err(Reply::problem(422, "an edit cannot change the key"));
+            }
+            (Some(item), _) => item.key().clone(),
+            (None, Some(item)) => item.key().clone(),
+            (None, None) => return Err(Reply::problem(400, "there is no item")),
+        };
+        let place = self.place(&request.at, &key, before.is_none())?;
+        Ok(Write::new(
+            key,
+            before,
+            after.map(Arc::new),
+            place,
+            Show::AtOnce,
+        ))
+    }
+
+    fn record(&self, members: Map<String, Value>) -> Result<Record, Reply> {
+        let record = self.maker.record(members);
+        record.map_err(|why| Reply::problem(422, why.to_string()))
+    }
+
+    /// The item with a key, in the version that the request is for.
+    fn known(&self, key: &str, if_match: Option<&str>) -> Result<&Arc<Record>, Reply> {
+        let key = self.key_of(key);
+        let gone = || Reply::problem(404, format!("there is no item {key:?}"));
+        let item = self.store.get(&key).ok_or_else(gone)?;
+        let etag = self.etag(&key);
+        let fits = |tags: &str| {
+            tags.split(',')
+                .any(|tag| tag.trim() == "*" || tag.trim() == etag)
+        };
+        match if_match.is_none_or(fits) {
+            true => Ok(item),
+            false => {
+                let reply = Reply::problem(412, format!("the item {key:?} was changed meanwhile"));
+                Err(self.carrying(reply, item))
+            }
+        }
+    }
+
+    fn carrying(&self, reply: Reply, item: &Record) -> Reply {
+        reply.with_item(Value::Object(item.members().clone()), self.etag(item.key()))
+    }
+
+    /// The conflict that is told when there is none, to see what an app makes of it.
+    pub(super) fn made_up_conflict(&self, asked: &Asked) -> Option<Reply> {
+        let key = match asked {
+            Asked::Add(_) => return None,
+            Asked::Merge(key, _) | Asked::Replace(key, _) | Asked::Remove(key) => key,
+        };
+        let item = self.store.get(&self.key_of(key))?;
+        Some(self.carrying(Reply::problem(412, "a conflict that was asked for"), item))
+    }
+
+    /// What an item is to stand between.
+    fn place(
+        &self,
+        at: &At,
+        key: &RecordKey,
+        is_new: bool,
+    ) -> Result<Option<Neighbours<RecordKey>>, Reply> {
+        let items = &self.store;
+        let key_at = |at: usize| items.at(at).map(|item| item.key().clone());
+        let others = |mut at: usize, step: isize| loop {
+            match key_at(at) {
+                Some(found) if found == *key => at = at.checked_add_signed(step)?,
+                found => return found,
+            }
+        };
+        let end = || Neighbours {
+            after: items.len().checked_sub(1).and_then(|last| others(last, -1)),
+            before: None,
+        };
+        let known = |text: &Option<String>| {
+            let key = self.key_of(text.as_deref()?);
+            Some((items.position(&key)?, key))
+        };
+        Ok(
+            match (at.at.as_deref(), known(&at.after), known(&at.before)) {
+                (Some("start"), ..) => Some(Neighbours {
+                    after: None,
+                    before: others(0, 1),
+                }),
+                (Some("end"), ..) => Some(end()),
+                (Some(other), ..) => {
+                    let why = format!("at={other}: it can be start or end");
+                    return Err(Reply::problem(400, why));
+                }
+                (None, Some((at, after)), _) => {
+                    let before = others(at + 1, 1);
+                    Some(Neighbours {
+                        after: Some(after),
+                        before,
+                    })
+                }
+                (None, None, Some((at, before))) => Some(Neighbours {
+                    after: at.checked_sub(1).and_then(|at| others(at, -1)),
+                    before: Some(before),
+                }),
+                // What it was to stand next to is gone.
+                (None, None, None) => is_new.then(end),
+            },
+        )
+    }
+}
+
+/// Takes over what the source has made of a write.
+fn take_over(
+    store: &mut Store<Record>,
+    write: &Write<Record>,
+    item: Option<Record>,
+) -> Result<(), EditError<RecordKey>> {
+    store.from_source(|store| {
+        let Some(item) = item else {
+            return store.remove(&write.key).map(drop);
+        };
+        let place = write
+            .place
+            .as_ref()
+            .map(|place| match (&place.after, &place.before) {
+                (Some(key), _) => Place::After(key.clone()),
+                (None, _) => Place::Start,
+            });
+        match write.before {
+            None => store.add(item, place.unwrap_or(Place::End)),
+            Some(_) => {
+                store.replace(item)?;
+                match place {
+                    Some(place) => store.move_to(&write.key, place).map(drop),
+                    None => Ok(()),
+                }
+            }
+        }
+    })
+}
+
+/// Puts a merge patch (RFC 7396) into effect.
+fn merge(members: &mut Map<String, Value>, patch: &Map<String, Value>) {
+    for (name, change) in patch {
+        match change {
+            Value::Null => {
+                members.shift_remove(name);
+            }
+            Value::Object(inner) => {
+                let member = members.entry(name.as_str()).or_insert(Value::Null);
+                if !member.is_object() {
+                    *member = Value::Object(Map::new());
+                }
+                if let Value::Object(member) = member {
+                    merge(member, inner);
+                }
+            }
+            other => {
+                members.insert(name.clone(), other.clone());
+            }
+        }
+    }
+}

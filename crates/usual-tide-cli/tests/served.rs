@@ -1,0 +1,540 @@
+//! Apps against `usual-tide serve`, on networks as bad as it can make them.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
+use std::path::Path;
+use std::process::{Child, ChildStdout, Command, Stdio};
+use std::time::{Duration, Instant};
+use usual_tide::record::{FieldName, Record, RecordKey, parse};
+use usual_tide::{Item, Mark, Place, SharedStore, Store};
+use usual_tide_sources::files::read_file;
+use usual_tide_sources::http::{HttpOptions, HttpSource};
+use usual_tide_sources::link::{Link, LinkOptions, Retry};
+
+const LONG: Duration = Duration::from_secs(40);
+
+/// A server that is stopped when the test ends.
+struct Server {
+    process: Child,
+    said: BufReader<ChildStdout>,
+    port: u16,
+}
+
+impl Server {
+    fn start(source: &str, options: &[&str]) -> Self {
+        Self::start_at(source, "0", options)
+    }
+
+    fn start_at(source: &str, port: &str, options: &[&str]) -> Self {
+        let mut process = Command::new(env!("CARGO_BIN_EXE_usual-tide"))
+            .args(["serve", source, "--port", port])
+            .args(options)
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut said = BufReader::new(process.stdout.take().unwrap());
+        let mut line = String::new();
+        said.read_line(&mut line).unwrap();
+        let port = line.split("http://127.0.0.1:").nth(1).unwrap();
+        let port = port.split('/').next().unwrap().parse().unwrap();
+        Self {
+            process,
+            said,
+            port,
+        }
+    }
+
+    fn address(&self) -> String {
+        format!("http://127.0.0.1:{}", self.port)
+    }
+
+    /// Sends a request as it is, and reads all that comes back.
+    fn raw(&self, request: &str) -> String {
+        let mut stream = TcpStream::connect(("127.0.0.1", self.port)).unwrap();
+        stream.set_read_timeout(Some(LONG)).unwrap();
+        stream.write_all(request.as_bytes()).unwrap();
+        let mut answer = Vec::new();
+        let _ = stream.read_to_end(&mut answer);
+        String::from_utf8_lossy(&answer).into_owned()
+    }
+
+    fn ask(&self, method: &str, path: &str, headers: &str, body: &str) -> String {
+        self.raw(&format!(
+            "{method} {path} HTTP/1.1\r\nHost: localhost:{}\r\nConnection: close\r\n{headers}Content-Length: {}\r\n\r\n{body}",
+            self.port,
+            body.len()
+        ))
+    }
+
+    fn items(&self) -> Vec<Value> {
+        let answer = self.ask("GET", "/items", "", "");
+        let body = answer.split("\r\n\r\n").nth(1).unwrap();
+        serde_json::from_str(body).unwrap()
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+    }
+}
+
+fn id() -> FieldName {
+    FieldName::parse("id").unwrap()
+}
+
+fn piece(id: &str) -> Record {
+    let text = format!(r#"[{{"id": "{id}", "title": "Bowl", "shelf": 1, "note": null}}]"#);
+    parse(&text, &self::id()).unwrap().remove(0)
+}
+
+fn pieces(path: &Path) {
+    let pieces: Vec<Value> = (0..6)
+        .map(|number| Value::Object(piece(&format!("P-{number}")).members().clone()))
+        .collect();
+    std::fs::write(path, Value::Array(pieces).to_string()).unwrap();
+}
+
+type Shared = SharedStore<Record>;
+
+fn app(address: &str) -> (Shared, Link<Record>) {
+    let quick = Retry {
+        first: Duration::from_millis(2),
+        most: Duration::from_millis(20),
+    };
+    let source = HttpSource::with(
+        address,
+        &id(),
+        HttpOptions {
+            retry: quick,
+            ..HttpOptions::default()
+        },
+    );
+    let store = SharedStore::new(Store::new());
+    let options = LinkOptions {
+        retry: quick,
+        patience: Duration::from_millis(300),
+        ..LinkOptions::default()
+    };
+    let link = Link::start_with(store.clone(), source, options).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    (store, link)
+}
+
+fn shown(store: &Shared) -> Vec<Value> {
+    let members = |item: &std::sync::Arc<Record>| Value::Object(item.members().clone());
+    store
+        .read(|store| store.items().map(members).collect())
+        .unwrap()
+}
+
+#[track_caller]
+fn wait_for(what: impl Fn() -> bool) {
+    let end = Instant::now() + LONG;
+    while !what() {
+        assert!(Instant::now() < end, "it did not happen");
+        std::thread::sleep(Duration::from_millis(3));
+    }
+}
+
+fn edit(store: &mut Store<Record>, (what, at, to): (u8, u8, u8), new: &str) {
+    let len = store.len();
+    let key = store
+        .at(usize::from(at) % len.max(1))
+        .map(|item| item.key().clone());
+    let row = Place::Row(usize::from(to) % len.max(1));
+    let set = |name: &'static str, value: Value| {
+        move |piece: &mut Record| piece.set(name, value).unwrap()
+    };
+    let note = match to % 3 {
+        0 => Value::Null,
+        _ => json!({"by": to, "deep": {"er": [to, null]}}),
+    };
+    let edited = match (what % 6, key) {
+        (0, _) | (_, None) => store.add(piece(new), row),
+        (1, Some(key)) => store
+            .edit(&key, set("title", json!(format!("Mug {to}"))))
+            .map(drop),
+        (2, Some(key)) => store.edit(&key, set("shelf", json!(to))).map(drop),
+        (3, Some(key)) => store.edit(&key, set("note", note)).map(drop),
+        (4, Some(key)) => store.move_to(&key, row).map(drop),
+        (_, Some(key)) => store.remove(&key).map(drop),
+    };
+    edited.unwrap();
+}
+
+type Edits = Vec<(bool, (u8, u8, u8), u8)>;
+
+fn edits() -> impl Strategy<Value = Edits> {
+    prop::collection::vec((any::<bool>(), any::<(u8, u8, u8)>(), 0..6u8), 5..40)
+}
+
+fn faults() -> impl Strategy<Value = Vec<String>> {
+    let every = |name: &'static str| {
+        prop::option::of(3..9u32)
+            .prop_map(move |n| n.map(|n| [format!("--{name}-every"), n.to_string()]))
+    };
+    let all = (
+        every("refuse"),
+        every("conflict"),
+        every("fail"),
+        every("drop"),
+        every("garble"),
+        any::<bool>(),
+    );
+    all.prop_map(|(refuse, conflict, fail, cut, garble, slow)| {
+        let delay = slow.then(|| ["--delay".to_owned(), "0..8".to_owned()]);
+        let all = [refuse, conflict, fail, cut, garble, delay];
+        all.into_iter().flatten().flatten().collect()
+    })
+}
+
+/// The app shows what the server has.
+#[track_caller]
+fn comes_to_show(store: &Shared, server: impl Fn() -> Vec<Value>) {
+    wait_for(|| shown(store) == server());
+    assert_eq!(store.read(Store::check).unwrap(), Ok(()));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig {
+        cases: 8, max_shrink_iters: 10, ..ProptestConfig::default()
+    })]
+
+    #[test]
+    fn two_apps_end_equal_whatever_the_network_does(faults in faults(), edits in edits()) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("pieces.json");
+        pieces(&path);
+        let options: Vec<&str> = faults.iter().map(String::as_str).collect();
+        let server = Server::start(path.to_str().unwrap(), &options);
+        let apps = [app(&server.address()), app(&server.address())];
+        for (number, (second, what, wait)) in edits.into_iter().enumerate() {
+            let store = &apps[usize::from(second)].0;
+            store.edit(|store| edit(store, what, &format!("N-{number}"))).unwrap();
+            std::thread::sleep(Duration::from_millis(u64::from(wait)));
+        }
+        for (_, link) in &apps {
+            link.flush(LONG).unwrap();
+        }
+        // What the server has is what it has written.
+        let written = || -> Vec<Value> {
+            let items = read_file(&path, &id()).unwrap();
+            items.iter().map(|item| Value::Object(item.members().clone())).collect()
+        };
+        for (store, _) in &apps {
+            comes_to_show(store, written);
+        }
+    }
+}
+
+#[test]
+fn a_server_that_is_killed_and_comes_back_loses_no_confirmed_write() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let source = path.to_str().unwrap();
+    let mut server = Server::start(source, &[]);
+    let port = server.port.to_string();
+    let (store, link) = app(&server.address());
+    let mut confirmed: Vec<RecordKey> = Vec::new();
+    for number in 0..60 {
+        let key = format!("N-{number}");
+        store
+            .edit(|store| store.add(piece(&key), Place::End))
+            .unwrap()
+            .unwrap();
+        if number % 12 == 11 {
+            std::thread::sleep(Duration::from_millis(number % 5));
+            drop(server);
+            let saved = |store: &Store<Record>| -> Vec<RecordKey> {
+                let saved = store.items().map(|item| item.key().clone());
+                saved.filter(|key| store.mark(key) == Mark::Saved).collect()
+            };
+            confirmed.extend(store.read(saved).unwrap());
+            let written = read_file(&path, &id()).unwrap();
+            for key in &confirmed {
+                assert!(
+                    written.iter().any(|item| item.key() == key),
+                    "{key:?} was confirmed"
+                );
+            }
+            server = Server::start_at(source, &port, &[]);
+        }
+    }
+    link.flush(LONG).unwrap();
+    comes_to_show(&store, || server.items());
+    assert_eq!(server.items().len(), 66);
+    assert!(store.read(|store| store.refused().is_empty()).unwrap());
+}
+
+#[test]
+fn every_third_write_is_refused_and_told_and_pages_are_loaded_on_demand() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let server = Server::start(path.to_str().unwrap(), &["--refuse-every", "3"]);
+    let (store, link) = app(&server.address());
+    for number in 0..9 {
+        store
+            .edit(|store| store.add(piece(&format!("N-{number}")), Place::End))
+            .unwrap()
+            .unwrap();
+    }
+    link.flush(LONG).unwrap();
+    let told = store.read(|store| {
+        let told = store.refused().iter();
+        told.map(|one| (one.write.key.to_string(), one.reason.clone()))
+            .collect::<Vec<_>>()
+    });
+    let expected = ["N-2", "N-5", "N-8"];
+    let expected = expected.map(|key| (key.to_owned(), "a refusal that was asked for".to_owned()));
+    assert_eq!(told.unwrap(), expected);
+    comes_to_show(&store, || server.items());
+
+    let options = HttpOptions {
+        page: Some(5),
+        ..HttpOptions::default()
+    };
+    let pages = SharedStore::new(Store::new());
+    let source = HttpSource::with(&server.address(), &id(), options);
+    let link = Link::start(pages.clone(), source).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    assert_eq!(shown(&pages), server.items()[..5]);
+    link.load_more();
+    wait_for(|| shown(&pages) == server.items()[..10]);
+    // What changes beyond is not shown; what is loaded follows.
+    let patch = "{\"shelf\": 7}";
+    assert!(
+        server
+            .ask("PATCH", "/items/N-7", "", patch)
+            .contains("200 OK")
+    );
+    assert!(
+        server
+            .ask("PATCH", "/items/P-1?at=end", "", patch)
+            .contains("200 OK")
+    );
+    wait_for(|| shown(&pages).len() == 9);
+    link.load_more();
+    wait_for(|| shown(&pages) == server.items());
+}
+
+#[test]
+fn the_server_speaks_plain_http_and_turns_strangers_away() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let server = Server::start(path.to_str().unwrap(), &["--most-bytes", "200"]);
+    let status = |answer: &str| answer.split(' ').nth(1).unwrap_or_default().to_owned();
+    let header = |answer: &str, name: &str| -> String {
+        let line = answer.lines().find(|line| line.starts_with(name));
+        line.map(|line| line[name.len() + 2..].to_owned())
+            .unwrap_or_default()
+    };
+    let all = server.ask("GET", "/items?limit=2", "", "");
+    let next = "</items?limit=2&after=P%2D1>; rel=\"next\"";
+    assert_eq!(
+        (status(&all), header(&all, "link")),
+        ("200".into(), next.into())
+    );
+    let etag = header(&all, "etag");
+    let same = server.ask("GET", "/items", &format!("If-None-Match: {etag}\r\n"), "");
+    assert_eq!(status(&same), "304");
+
+    let one = header(&server.ask("GET", "/items/P-1", "", ""), "etag");
+    let if_match = format!("If-Match: {one}\r\nIdempotency-Key: a\r\n");
+    let done = server.ask(
+        "PATCH",
+        "/items/P-1",
+        &if_match,
+        "{\"title\": \"Jug\", \"note\": {\"a\": null}}",
+    );
+    assert_eq!(status(&done), "200");
+    assert!(
+        done.ends_with("{\"id\":\"P-1\",\"title\":\"Jug\",\"shelf\":1,\"note\":{}}"),
+        "{done}"
+    );
+    let again = server.ask("PATCH", "/items/P-1", &if_match, "{\"title\": \"Vase\"}");
+    assert!(
+        again.ends_with("\"note\":{}}"),
+        "the same name, the same answer: {again}"
+    );
+    let late = server.ask(
+        "PATCH",
+        "/items/P-1",
+        &format!("If-Match: {one}\r\n"),
+        "{\"title\": \"Vase\"}",
+    );
+    assert_eq!(status(&late), "412");
+    assert!(
+        late.contains("\"item\":{\"id\":\"P-1\",\"title\":\"Jug\""),
+        "{late}"
+    );
+    let refused = [
+        ("POST", "/items", "", "{\"id\": \"P-1\"}", "409", "taken"),
+        ("POST", "/items", "", "{\"title\": \"x\"}", "422", "id"),
+        ("POST", "/items", "", "{\"id\":", "400", "EOF while parsing"),
+        (
+            "POST",
+            "/items?at=middle",
+            "",
+            "{\"id\": 3}",
+            "400",
+            "start or end",
+        ),
+        (
+            "PATCH",
+            "/items/P-1",
+            "",
+            "{\"id\": \"P-9\"}",
+            "422",
+            "cannot change the key",
+        ),
+        ("DELETE", "/items/P-77", "", "", "404", "P-77"),
+        (
+            "GET",
+            "/items",
+            "Origin: http://elsewhere.example\r\n",
+            "",
+            "403",
+            "elsewhere",
+        ),
+        ("GET", "/other", "", "", "404", "/items and /events"),
+        ("GET", "/items?after=none", "", "", "410", "gone"),
+    ];
+    for (method, path, headers, body, expected, why) in refused {
+        let answer = server.ask(method, path, headers, body);
+        assert_eq!(status(&answer), expected, "{method} {path}: {answer}");
+        assert!(answer.contains(why), "{answer}");
+    }
+    let large = format!("{{\"id\": \"{}\"}}", "x".repeat(300));
+    assert_eq!(status(&server.ask("POST", "/items", "", &large)), "413");
+    let strange =
+        server.raw("GET /items HTTP/1.1\r\nHost: studio.example\r\nConnection: close\r\n\r\n");
+    assert_eq!(status(&strange), "403");
+    assert!(server.ask("GET", "/", "", "").contains("EventSource"));
+    assert_eq!(status(&server.ask("DELETE", "/items/P-1", "", "")), "204");
+    assert_eq!(server.items().len(), 5);
+}
+
+#[cfg(unix)]
+#[test]
+fn streams_go_on_where_they_ended_and_end_with_the_server() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let mut server = Server::start(path.to_str().unwrap(), &[]);
+    let id = server.ask("GET", "/items", "", "");
+    let id = id
+        .lines()
+        .find_map(|line| line.strip_prefix("last-event-id: "))
+        .unwrap()
+        .to_owned();
+    let life = id.strip_suffix("-0").unwrap();
+    for (number, title) in ["Jug", "Mug", "Pot"].iter().enumerate() {
+        let patch = format!("{{\"title\": \"{title}\"}}");
+        server.ask("PATCH", &format!("/items/P-{number}"), "", &patch);
+    }
+    let listen = |last: &str| {
+        let mut stream = TcpStream::connect(("127.0.0.1", server.port)).unwrap();
+        stream.set_read_timeout(Some(LONG)).unwrap();
+        let port = server.port;
+        write!(
+            stream,
+            "GET /events HTTP/1.1\r\nHost: localhost:{port}\r\nLast-Event-ID: {last}\r\n\r\n"
+        )
+        .unwrap();
+        BufReader::new(stream)
+    };
+    let next = |stream: &mut BufReader<TcpStream>, field: &str| loop {
+        let mut line = String::new();
+        assert!(
+            stream.read_line(&mut line).unwrap() > 0,
+            "the stream has ended"
+        );
+        if let Some(value) = line.trim_end().strip_prefix(&format!("{field}: ")) {
+            break value.to_owned();
+        }
+    };
+    let mut stream = listen(&format!("{life}-1"));
+    assert_eq!(next(&mut stream, "id"), format!("{life}-2"));
+    assert!(next(&mut stream, "data").contains("\"title\":\"Mug\""));
+    assert_eq!(next(&mut stream, "id"), format!("{life}-3"));
+    assert!(next(&mut stream, "data").contains("\"title\":\"Pot\""));
+    assert_eq!(next(&mut listen("another-1"), "event"), "reset");
+
+    // Another program writes the file.
+    let mut items = server.items();
+    items.remove(4);
+    std::fs::write(&path, Value::Array(items).to_string()).unwrap();
+    assert_eq!(next(&mut stream, "event"), "remove");
+    assert_eq!(next(&mut stream, "data"), "{\"key\":\"P-4\"}");
+
+    let pid = server.process.id().to_string();
+    Command::new("kill").args(["-TERM", &pid]).status().unwrap();
+    let mut rest = String::new();
+    let _ = stream.read_to_string(&mut rest);
+    assert!(server.process.wait().unwrap().success());
+    server.said.read_to_string(&mut rest).unwrap();
+}
+
+#[test]
+fn watch_tells_each_change_and_when_the_server_is_away() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let source = path.to_str().unwrap();
+    let server = Server::start(source, &[]);
+    let mut watching = Command::new(env!("CARGO_BIN_EXE_usual-tide"))
+        .args(["watch", &server.address(), "--filter", "shelf < 5"])
+        .args(["--format", "json", "--changes", "2", "--seconds", "40"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut file = Command::new(env!("CARGO_BIN_EXE_usual-tide"))
+        .args([
+            "watch",
+            source,
+            "--changes",
+            "1",
+            "--seconds",
+            "40",
+            "--numbered",
+        ])
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut told = BufReader::new(file.stdout.take().unwrap());
+    let mut first = String::new();
+    told.read_line(&mut first).unwrap();
+    assert_eq!(first, "6 rows; what changes is told\n");
+    // It has begun when it has read the items; nothing tells so in JSON.
+    std::thread::sleep(Duration::from_millis(700));
+    assert!(
+        server
+            .ask("PATCH", "/items/P-2", "", "{\"shelf\": 9}")
+            .contains("200 OK")
+    );
+    let mut text = String::new();
+    told.read_to_string(&mut text).unwrap();
+    assert!(text.contains("changed   P-2  Bowl  shelf: 1 → 9"), "{text}");
+    assert!(file.wait().unwrap().success());
+
+    let mut lines = BufReader::new(watching.stdout.take().unwrap()).lines();
+    let line: Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
+    assert_eq!(line["removed"], json!([{"at": 2, "key": "P-2"}]));
+    let port = server.port.to_string();
+    drop(server);
+    let server = Server::start_at(source, &port, &[]);
+    assert!(server.ask("DELETE", "/items/P-0", "", "").contains("204"));
+    let line: Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
+    assert_eq!(line["removed"], json!([{"at": 0, "key": "P-0"}]));
+    assert!(watching.wait().unwrap().success());
+}
