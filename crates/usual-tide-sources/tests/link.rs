@@ -239,7 +239,7 @@ proptest! {
         faults in prop::collection::vec(fault(), 3..40),
         edits in prop::collection::vec((any::<bool>(), any::<(u8, u8, u8)>(), 0..3u8), 1..40),
     ) {
-        let well = faults.iter().any(|fault| *fault == Fault::None);
+        let well = faults.contains(&Fault::None);
         prop_assume!(well);
         let untold = faults.contains(&Fault::NewsLost);
         let server = server(faults);

@@ -43,7 +43,7 @@ impl Hub {
         }
         let write = match self.as_write(&request) {
             Ok(write) => write,
-            Err(reply) => return reply,
+            Err(reply) => return *reply,
         };
         let answer = match self.direct.write(&write) {
             Ok(answer) => answer,
@@ -92,13 +92,13 @@ impl Hub {
     }
 
     /// What is asked as a write, or the refusal.
-    fn as_write(&self, request: &Request) -> Result<Write<Record>, Reply> {
+    fn as_write(&self, request: &Request) -> Result<Write<Record>, Box<Reply>> {
         let (before, after) = match &request.asked {
             Asked::Add(members) => {
                 let item = self.record(members.clone())?;
                 if let Some(there) = self.store.get(item.key()) {
                     let reply = Reply::problem(409, format!("the key {:?} is taken", item.key()));
-                    return Err(self.carrying(reply, there));
+                    return Err(self.carrying(reply, there).into());
                 }
                 (None, Some(item))
             }
@@ -122,11 +122,11 @@ impl Hub {
         };
         let key = match (&before, &after) {
             (Some(before), Some(after)) if before.key() != after.key() => {
-                return Err(Reply::problem(422, "an edit cannot change the key"));
+                return Err(Reply::problem(422, "an edit cannot change the key").into());
             }
             (Some(item), _) => item.key().clone(),
             (None, Some(item)) => item.key().clone(),
-            (None, None) => return Err(Reply::problem(400, "there is no item")),
+            (None, None) => return Err(Reply::problem(400, "there is no item").into()),
         };
         let place = self.place(&request.at, &key, before.is_none())?;
         Ok(Write::new(
@@ -138,15 +138,15 @@ impl Hub {
         ))
     }
 
-    fn record(&self, members: Map<String, Value>) -> Result<Record, Reply> {
+    fn record(&self, members: Map<String, Value>) -> Result<Record, Box<Reply>> {
         let record = self.maker.record(members);
-        record.map_err(|why| Reply::problem(422, why.to_string()))
+        record.map_err(|why| Reply::problem(422, why.to_string()).into())
     }
 
     /// The item with a key, in the version that the request is for.
-    fn known(&self, key: &str, if_match: Option<&str>) -> Result<&Arc<Record>, Reply> {
+    fn known(&self, key: &str, if_match: Option<&str>) -> Result<&Arc<Record>, Box<Reply>> {
         let key = self.key_of(key);
-        let gone = || Reply::problem(404, format!("there is no item {key:?}"));
+        let gone = || Box::new(Reply::problem(404, format!("there is no item {key:?}")));
         let item = self.store.get(&key).ok_or_else(gone)?;
         let etag = self.etag(&key);
         let fits = |tags: &str| {
@@ -157,7 +157,7 @@ impl Hub {
             true => Ok(item),
             false => {
                 let reply = Reply::problem(412, format!("the item {key:?} was changed meanwhile"));
-                Err(self.carrying(reply, item))
+                Err(self.carrying(reply, item).into())
             }
         }
     }
@@ -182,7 +182,7 @@ impl Hub {
         at: &At,
         key: &RecordKey,
         is_new: bool,
-    ) -> Result<Option<Neighbours<RecordKey>>, Reply> {
+    ) -> Result<Option<Neighbours<RecordKey>>, Box<Reply>> {
         let items = &self.store;
         let key_at = |at: usize| items.at(at).map(|item| item.key().clone());
         let others = |mut at: usize, step: isize| loop {
@@ -208,7 +208,7 @@ impl Hub {
                 (Some("end"), ..) => Some(end()),
                 (Some(other), ..) => {
                     let why = format!("at={other}: it can be start or end");
-                    return Err(Reply::problem(400, why));
+                    return Err(Reply::problem(400, why).into());
                 }
                 (None, Some((at, after)), _) => {
                     let before = others(at + 1, 1);

@@ -1,5 +1,6 @@
 //! Writes that outlive the app until they are answered.
 
+use std::sync::Arc;
 use usual_tide::{Item, Write};
 
 /// Keeps writes until they are answered, so that those that were not are sent by the next run.
@@ -11,12 +12,13 @@ pub trait Outbox<T: Item>: Send + 'static {
     /// [`OutboxError`].
     fn kept(&mut self) -> Result<Vec<(u64, Write<T>)>, OutboxError>;
 
-    /// Keeps a write; gives its number. When it returns, the write survives a crash.
+    /// Keeps the writes of one edit, all of them or none; gives their numbers. When it returns, they survive a
+    /// crash.
     ///
     /// # Errors
     ///
     /// [`OutboxError`].
-    fn keep(&mut self, write: &Write<T>) -> Result<u64, OutboxError>;
+    fn keep(&mut self, writes: &[Arc<Write<T>>]) -> Result<Vec<u64>, OutboxError>;
 
     /// Forgets a write, which was answered.
     ///

@@ -354,11 +354,9 @@ impl<T: Item> Kept<T> {
         else {
             return;
         };
-        for write in writes {
-            match outbox.keep(write) {
-                Ok(number) => drop(numbers.insert(write.ticket, number)),
-                Err(error) => tracing::error!(%error, "a write is not kept, and waits in memory"),
-            }
+        match outbox.keep(writes) {
+            Ok(kept) => numbers.extend(writes.iter().map(|write| write.ticket).zip(kept)),
+            Err(error) => tracing::error!(%error, "writes are not kept, and wait in memory"),
         }
     }
 

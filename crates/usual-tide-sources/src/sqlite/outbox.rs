@@ -75,13 +75,19 @@ impl Outbox<Record> for SqliteOutbox {
         writes.collect()
     }
 
-    fn keep(&mut self, write: &Write<Record>) -> Result<u64, OutboxError> {
-        let keep = || -> rusqlite::Result<u64> {
-            let sql = "INSERT INTO unsent (write) VALUES (?) RETURNING number";
-            let mut statement = self.database.prepare_cached(sql)?;
-            statement.query_row([to_json(write).to_string()], |row| row.get(0))
+    fn keep(&mut self, writes: &[Arc<Write<Record>>]) -> Result<Vec<u64>, OutboxError> {
+        let mut keep = || -> rusqlite::Result<Vec<u64>> {
+            let all = self.database.transaction()?;
+            let mut insert =
+                all.prepare_cached("INSERT INTO unsent (write) VALUES (?) RETURNING number")?;
+            let texts = writes.iter().map(|write| to_json(write).to_string());
+            let numbers = texts.map(|text| insert.query_row([text], |row| row.get(0)));
+            let numbers = numbers.collect::<Result<_, _>>()?;
+            drop(insert);
+            all.commit()?;
+            Ok(numbers)
         };
-        keep().map_err(|why| failed("a write cannot be kept", why))
+        keep().map_err(|why| failed("writes cannot be kept", why))
     }
 
     fn forget(&mut self, number: u64) -> Result<(), OutboxError> {

@@ -1,7 +1,7 @@
 //! Changes of what the source has, underneath the writes that wait.
 
+use super::Layer;
 use super::write::{Neighbours, Show, Write};
-use super::{Layer, Tickets};
 use crate::item::{FieldPath, Item};
 use crate::order::Slot;
 use crate::store::history::{Act, Route};
@@ -16,8 +16,8 @@ pub(super) type Waiting<T> = Vec<Arc<Write<T>>>;
 impl<T: Item> Store<T> {
     /// Whether writes wait for an answer.
     pub(in crate::store) fn is_waiting(&self) -> bool {
-        let waiting = |tickets: &Box<Tickets<T>>| !tickets.layers.is_empty();
-        self.tickets.as_ref().is_some_and(waiting)
+        let tickets = self.tickets.as_deref();
+        tickets.is_some_and(|tickets| !tickets.layers.is_empty())
     }
 
     /// Changes what the source has, and may change the writes that wait. O(p log n) a list in the p
