@@ -16,3 +16,8 @@ mod members;
 mod merge;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
+
+/// The page on sources, run as documentation tests.
+#[cfg(all(doctest, feature = "files", feature = "sqlite", feature = "http"))]
+#[doc = include_str!("../../../docs/sources.md")]
+struct Page;

@@ -2,10 +2,11 @@
 
 use super::{open, shown};
 use crate::error::CommandError;
+use crate::output::progress::Progress;
 use percent_encoding::percent_decode_str;
 use std::path::PathBuf;
 use usual_tide::record::{FieldName, Record};
-use usual_tide_sources::files::{self, FileFormat, FileSource};
+use usual_tide_sources::files::{self, FileFormat, FileSource, ReadError};
 use usual_tide_sources::http::HttpSource;
 use usual_tide_sources::link::{Direct, Source};
 use usual_tide_sources::sqlite::SqliteSource;
@@ -27,6 +28,18 @@ pub(crate) enum Origin {
     },
     /// `http://…`.
     Http(String),
+}
+
+fn read_file(file: &str, key: &FieldName) -> Result<Vec<Record>, ReadError> {
+    let mut bar = Progress::of_bytes(file);
+    let mut told = |done, total| {
+        bar.at(done, total);
+        true
+    };
+    let from = std::fs::File::open(file)?;
+    let items = files::read_open_file(from, FileFormat::of_path(file), key, &mut told);
+    bar.finish();
+    items
 }
 
 impl Origin {
@@ -83,11 +96,7 @@ impl Origin {
             }
         };
         let read = match self {
-            Self::File(file) => std::fs::File::open(file)
-                .map_err(Into::into)
-                .and_then(|from| {
-                    files::read_open_file(from, FileFormat::of_path(file), key, &mut |_, _| true)
-                }),
+            Self::File(file) => read_file(file, key),
             _ => open(file).and_then(|from| files::read(from, None, key)),
         };
         read.map_err(|why| CommandError::Items {

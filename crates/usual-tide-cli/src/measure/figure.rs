@@ -1,8 +1,8 @@
 //! Times of work and floor, taken in turn.
 
-use super::progress::Progress;
 use super::work::{Subject, Work};
 use crate::error::CommandError;
+use crate::output::progress::Progress;
 
 /// What one work took beside its floor.
 pub(super) struct Figure {

@@ -3,7 +3,6 @@
 mod data;
 mod figure;
 mod plot;
-mod progress;
 mod report;
 mod work;
 
@@ -11,8 +10,8 @@ use crate::args::{Measure, MeasureFormat};
 use crate::error::CommandError;
 use crate::input;
 use crate::output::Output;
+use crate::output::progress::Progress;
 use figure::Figure;
-use progress::Progress;
 use usual_tide::record::Record;
 use work::Subject;
 
@@ -48,7 +47,7 @@ pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandErro
         Some(_) => sizes(items.len()),
         None => vec![items.len()],
     };
-    let mut progress = Progress::new(sizes.len() * work::ALL.len() * measure.rounds as usize);
+    let mut progress = Progress::of_steps(sizes.len() * work::ALL.len() * measure.rounds as usize);
     let mut measured = Vec::new();
     for rows in sizes {
         let mut subject = Subject::new(file, &items[..rows], &field)?;

@@ -2,6 +2,7 @@
 
 pub(crate) mod cells;
 pub(crate) mod changes;
+pub(crate) mod progress;
 pub(crate) mod table;
 pub(crate) mod words;
 

@@ -119,6 +119,7 @@ fn ndjson(file: File, key: &FieldName, mut told: Told<'_>) -> Result<Vec<Record>
         // It was checked on its way.
         let text = String::from_utf8_lossy(&line);
         let text = text.strip_suffix('\n').unwrap_or(&text);
+        let text = text.strip_suffix('\r').unwrap_or(text);
         records.extend(parse_line(text, number, &maker)?);
         if from.get_ref().offset() != said {
             said = from.get_ref().offset();
