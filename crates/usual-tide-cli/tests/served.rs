@@ -538,3 +538,121 @@ fn watch_tells_each_change_and_when_the_server_is_away() {
     assert_eq!(line["removed"], json!([{"at": 0, "key": "P-0"}]));
     assert!(watching.wait().unwrap().success());
 }
+
+#[test]
+fn an_optimistic_add_is_told_of_every_third_refusal() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let server = Server::start(
+        path.to_str().unwrap(),
+        &["--refuse-every", "3", "--delay", "20..60"],
+    );
+    let test = std::env::current_exe().unwrap();
+    let built = test.parent().and_then(Path::parent).unwrap();
+    let program = built.join("examples/optimistic_add");
+    assert!(
+        program.exists(),
+        "run `cargo test --workspace`, which builds it"
+    );
+    let output = Command::new(program)
+        .arg(server.address())
+        .output()
+        .unwrap();
+    assert!(output.status.success(), "{output:?}");
+    assert_eq!(
+        String::from_utf8_lossy(&output.stdout),
+        "6 shown at once\n4 saved\n\
+         N-3: a refusal that was asked for\nN-6: a refusal that was asked for\n\
+         every row that is left is saved: true\n"
+    );
+    assert_eq!(server.items().len(), 10);
+}
+
+#[test]
+fn a_database_is_shown_compared_served_and_watched() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("studio.db");
+    let database = rusqlite::Connection::open(&path).unwrap();
+    let tables = "PRAGMA journal_mode = WAL;
+        CREATE TABLE pieces (id TEXT PRIMARY KEY, title TEXT, fired BOOLEAN, place REAL);
+        INSERT INTO pieces VALUES ('P-0', 'Bowl', 0, 2), ('P-1', 'Jug', 1, 1);";
+    database.execute_batch(tables).unwrap();
+    let source = format!("sqlite:{}?table=pieces&order=place", path.display());
+    let run = |arguments: &[&str]| {
+        let output = Command::new(env!("CARGO_BIN_EXE_usual-tide"))
+            .args(arguments)
+            .output();
+        let output = output.unwrap();
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        (
+            output.status.code().unwrap(),
+            text(&output.stdout),
+            text(&output.stderr),
+        )
+    };
+    let csv = [
+        "show",
+        &source,
+        "--columns",
+        "id,title,fired",
+        "--format",
+        "csv",
+    ];
+    assert_eq!(
+        run(&csv).1,
+        "id,title,fired\nP-1,Jug,true\nP-0,Bowl,false\n"
+    );
+
+    let server = Server::start(&source, &[]);
+    let (store, link) = app(&server.address());
+    let moved = store.edit(|store| {
+        store.move_to(&"P-0".into(), Place::Start)?;
+        store.edit(&"P-0".into(), |piece| {
+            piece.set("fired", json!(true)).unwrap()
+        })
+    });
+    moved.unwrap().unwrap();
+    link.flush(LONG).unwrap();
+    let first = "SELECT id FROM pieces ORDER BY place LIMIT 1";
+    let first: String = database.query_row(first, [], |row| row.get(0)).unwrap();
+    assert_eq!(first, "P-0");
+    // What another program writes reaches the app through the server.
+    database
+        .execute("DELETE FROM pieces WHERE id = 'P-1'", [])
+        .unwrap();
+    wait_for(|| shown(&store).len() == 1);
+    let (status, told, _) = run(&["compare", &source, &server.address()]);
+    assert_eq!((status, &*told), (0, "nothing changed; 0 of 1 row touched (0.0 %)\n"));
+
+    let query = format!(
+        "sqlite:{}?query=SELECT 7 AS id, 'a%26b' AS note",
+        path.display()
+    );
+    assert!(
+        run(&["show", &query, "--format", "ndjson"])
+            .1
+            .contains("\"note\":\"a&b\"")
+    );
+    let wrong = [
+        (format!("sqlite:{}", path.display()), "say which table"),
+        (
+            format!("sqlite:{}?table=piece", path.display()),
+            "no table \"piece\"; there are: pieces",
+        ),
+        (
+            format!("sqlite:{}?tabel=pieces", path.display()),
+            "no option \"tabel\"",
+        ),
+        (format!("{}/no", server.address()), "/items"),
+        ("http://127.0.0.1:9".to_owned(), "http://127.0.0.1:9: "),
+    ];
+    for (source, why) in wrong {
+        let (status, told, complaint) = run(&["show", &source]);
+        assert_eq!((status, &*told), (1, ""), "{source}");
+        assert!(
+            complaint.contains(why) && complaint.lines().count() == 1,
+            "{complaint}"
+        );
+    }
+}

@@ -43,6 +43,7 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
         let app = Arc::new(routes::App {
             hub: Mutex::new(hub),
             most_bytes: serve.most_bytes,
+            key_way: key_way(&key.to_string()),
             faults: Faults::new(serve),
             guard: guard::Guard::new(address, &serve.allow_host),
         });
@@ -61,6 +62,17 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
     // A source that does not come back is left behind.
     runtime.shutdown_timeout(Duration::from_secs(1));
     served.map_err(|why| failed(&why))
+}
+
+/// A key's name as the names that lead to it: dotted, or a JSON Pointer.
+fn key_way(name: &str) -> Vec<String> {
+    let parts = match name.strip_prefix('/') {
+        Some(pointer) => pointer.split('/'),
+        None => return name.split('.').map(str::to_owned).collect(),
+    };
+    parts
+        .map(|part| part.replace("~1", "/").replace("~0", "~"))
+        .collect()
 }
 
 /// Tells what other programs change at the source.

@@ -29,6 +29,8 @@ pub(super) struct App {
     pub(super) faults: Faults,
     pub(super) guard: Guard,
     pub(super) most_bytes: usize,
+    /// The names that lead to an item's key.
+    pub(super) key_way: Vec<String>,
 }
 
 impl App {
@@ -46,7 +48,7 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         move |state, headers, query| events(state, headers, query, stopped)
     };
     Router::new()
-        .route("/", get(async || Html(include_str!("page.html"))))
+        .route("/", get(page))
         .route("/items", get(items).post(add))
         .route(
             "/items/{key}",
@@ -56,6 +58,14 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         .fallback(async || Reply::problem(404, "there is /items and /events").into_response())
         .layer(from_fn_with_state(Arc::clone(&app), checked))
         .with_state(app)
+}
+
+/// The page that shows the items live.
+async fn page(State(app): State<Arc<App>>) -> Html<String> {
+    let way = serde_json::to_string(&app.key_way).unwrap_or_default();
+    // A script's text must not end the script.
+    let way = way.replace('<', "\\u003c");
+    Html(include_str!("page.html").replace("KEY_OF_ITEMS", &way))
 }
 
 /// Turns away who may not ask, and fails where that is asked for.
