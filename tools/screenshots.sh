@@ -52,7 +52,7 @@ sleep "$1"
 ask DELETE "/P-0402" ''
 EDITS
 xvfb-run --auto-servernum --server-args="-screen 0 1280x800x24" bash -c '
-    chromium --no-sandbox --disable-gpu --user-data-dir="$1/browser" --window-size=1280,800 --window-position=0,0 \
+    chromium --no-sandbox --test-type --disable-gpu --user-data-dir="$1/browser" --window-size=1280,800 --window-position=0,0 \
         --no-first-run --app=http://127.0.0.1:8099/ > "$1/browser.log" 2>&1 &
     sleep 8
     bash "$1/edits.sh" 0
@@ -64,7 +64,7 @@ echo docs/screenshots/serve.png
 cp demo/pieces.json "$data/"
 sleep 1
 (sleep 1.2; bash "$data/edits.sh" 0.4) &
-shot watch "timeout 4 usual-tide watch http://127.0.0.1:8099 --group shelf --filter \\\"fired = FALSE\\\"" \
-    "usual-tide watch http://127.0.0.1:8099 --group shelf --filter \\\"fired = FALSE\\\""
+shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'" \
+    "usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"
 usual-tide measure --rows 300000 --rounds 9 --plot docs/screenshots/measure.png
 echo docs/screenshots/measure.png

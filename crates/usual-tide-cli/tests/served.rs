@@ -623,7 +623,10 @@ fn a_database_is_shown_compared_served_and_watched() {
         .unwrap();
     wait_for(|| shown(&store).len() == 1);
     let (status, told, _) = run(&["compare", &source, &server.address()]);
-    assert_eq!((status, &*told), (0, "nothing changed; 0 of 1 row touched (0.0 %)\n"));
+    assert_eq!(
+        (status, &*told),
+        (0, "nothing changed; 0 of 1 row touched (0.0 %)\n")
+    );
 
     let query = format!(
         "sqlite:{}?query=SELECT 7 AS id, 'a%26b' AS note",

@@ -218,7 +218,8 @@ proptest! {
 #[test]
 fn a_file_keeps_what_the_app_does_not_know() {
     let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("pieces.ndjson");
+    // Nothing in its name says what it is.
+    let path = folder.path().join("pieces");
     std::fs::write(
         &path,
         "{\"zeta\":[1,{\"a\":null}],\"id\":1,\"fee\":{\"amount\":4.50,\"note\":\"\"},\"big\":12345678901234567890.0}\n{\"id\":2}\n",

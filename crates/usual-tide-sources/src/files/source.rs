@@ -2,7 +2,7 @@
 
 use super::format::FileFormat;
 use super::save::replace_file;
-use super::stream::read_open_file;
+use super::stream::{looks_of, read_open_file};
 use super::{ReadError, write};
 use crate::link::place::place_in;
 use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
@@ -47,8 +47,6 @@ pub struct FileSource {
     key: FieldName,
     poll: Duration,
     news: Option<News<Record>>,
-    /// What the file holds.
-    items: Store<Record>,
     /// The file that this was read from, or written to.
     known: Known,
 }
@@ -111,7 +109,6 @@ impl FileSource {
             key: key.clone(),
             poll: Duration::from_millis(250),
             news: None,
-            items: Store::new(),
             known: Known::default(),
         }
     }
@@ -127,13 +124,17 @@ impl FileSource {
         self.path.display().to_string()
     }
 
-    /// Reads the file, whatever is known of it.
-    fn read(&mut self, loading: Option<&mut Loading<'_>>) -> Result<(), SourceError> {
+    /// What the file holds; from now on that is known.
+    fn read(&mut self, loading: Option<&mut Loading<'_>>) -> Result<Vec<Record>, SourceError> {
         // Before the content, so that a change after it is noticed.
         let stamp =
             Stamp::of(&self.path).map_err(|why| SourceError::unreachable(self.name(), why))?;
         let file = File::open(&self.path);
-        let file = file.map_err(|why| SourceError::unreachable(self.name(), why))?;
+        let mut file = file.map_err(|why| SourceError::unreachable(self.name(), why))?;
+        if self.format.is_none() {
+            // It is written as it was found.
+            self.format = looks_of(&mut file).ok();
+        }
         let mut loading = loading;
         let mut progress = |done, total| match &mut loading {
             Some(loading) => loading.progress(done, total).is_ok(),
@@ -145,22 +146,20 @@ impl FileSource {
             ReadError::Io(why) => SourceError::unreachable(self.name(), why),
             why => SourceError::unusable(self.name(), why),
         })?;
-        let reloaded = self.items.reload(items);
-        reloaded.map_err(|why| SourceError::unusable(self.name(), why))?;
         self.known.set(Some(stamp));
-        Ok(())
+        Ok(items)
     }
 
     fn is_known(&self) -> bool {
         Stamp::of(&self.path).is_ok_and(|stamp| self.known.is(&stamp))
     }
 
-    fn save(&mut self) -> Result<(), SourceError> {
+    fn save(&mut self, items: &Store<Record>) -> Result<(), SourceError> {
         let format = self.format.unwrap_or(FileFormat::Json);
-        let members = self.items.items().map(|item| item.members());
+        let members = items.items().map(|item| item.members());
         let saved = replace_file(&self.path, |out| match format {
             // Without a row nothing else would say what the file is.
-            FileFormat::Csv if self.items.is_empty() => writeln!(out, "{}", self.key),
+            FileFormat::Csv if items.is_empty() => writeln!(out, "{}", self.key),
             _ => write(out, format, members),
         });
         // When it failed, nobody knows what is in the file.
@@ -209,11 +208,7 @@ pub(crate) fn carry_out(
 
 impl Source<Record> for FileSource {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
-        if !self.is_known() {
-            self.read(Some(loading))?;
-        }
-        let items = self.items.items().map(|item| Record::clone(item)).collect();
-        Ok(Loaded::all(items))
+        Ok(Loaded::all(self.read(Some(loading))?))
     }
 
     fn write(&mut self, write: &Write<Record>) -> Result<Answer<Record>, SourceError> {
@@ -228,19 +223,20 @@ impl Source<Record> for FileSource {
         writes: &[Arc<Write<Record>>],
         answers: &mut Vec<Answer<Record>>,
     ) -> Result<(), SourceError> {
-        if !self.is_known() {
-            self.read(None)?;
-            // The link is to have what others wrote, too.
-            if let Some(news) = &self.news {
-                news.stale();
-            }
+        let was_known = self.is_known();
+        // It is read again for each writing, so that nothing but the app's store holds the items meanwhile.
+        let items = Store::load(self.read(None)?);
+        let mut items = items.map_err(|why| SourceError::unusable(self.name(), why))?;
+        // The link is to have what others wrote, too.
+        if let Some(news) = self.news.as_ref().filter(|_| !was_known) {
+            news.stale();
         }
         let done: Vec<(Answer<Record>, bool)> = writes
             .iter()
-            .map(|write| carry_out(&mut self.items, write))
+            .map(|write| carry_out(&mut items, write))
             .collect();
         if done.iter().any(|(_, changed)| *changed) {
-            self.save()?;
+            self.save(&items)?;
         }
         answers.extend(done.into_iter().map(|(answer, _)| answer));
         Ok(())
@@ -275,7 +271,6 @@ impl std::fmt::Debug for FileSource {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("FileSource")
             .field("path", &self.path)
-            .field("items", &self.items.len())
             .finish_non_exhaustive()
     }
 }

@@ -60,7 +60,7 @@ pub fn read_open_file(
 }
 
 /// What a file's first text looks like.
-fn looks_of(file: &mut File) -> io::Result<FileFormat> {
+pub(super) fn looks_of(file: &mut File) -> io::Result<FileFormat> {
     let mut head = Vec::new();
     file.by_ref().take(4096).read_to_end(&mut head)?;
     file.rewind()?;

@@ -13,15 +13,38 @@ fn sorted_and_filtered() -> Query<Piece> {
 }
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
-    single(rows, report);
+    let moves = "edit that moves a row, feed read";
+    single(rows, report, moves, |store, key, rank| {
+        store.edit(&key, |piece| piece.rank = rank).unwrap();
+    });
+    let confirmed = "edit that moves a row, confirmed by the source, feed read";
+    single(rows, report, confirmed, |store, key, rank| {
+        store.expect_answers();
+        store.edit(&key, |piece| piece.rank = rank).unwrap();
+        let asked = store.unanswered().last().unwrap().ticket;
+        store.confirm_write(asked).unwrap();
+    });
+    let among = "edit that moves a row while 100 others wait, confirmed, feed read";
+    single(rows, report, among, |store, key, rank| {
+        store.expect_answers();
+        while store.unanswered().take(100).count() < 100 {
+            let other = store.len() as u64 - 1 - store.unanswered().count() as u64;
+            store.edit(&other, |piece| piece.rank += 1).unwrap();
+        }
+        store.edit(&key, |piece| piece.rank = rank).unwrap();
+        let oldest = store.unanswered().next().unwrap().ticket;
+        store.confirm_write(oldest).unwrap();
+    });
     let one_by_one_in_a_batch = "batch that re-keys 1 % of the rows, edit by edit";
     batch(rows, report, one_by_one_in_a_batch, one_by_one);
     let many = "batch that re-keys 1 % of the rows, edit_many";
     batch(rows, report, many, all_at_once);
 }
 
-fn single(rows: usize, report: &mut Report) {
-    let name = "edit that moves a row, feed read";
+/// Makes one edit, of the item with a key, to this rank.
+type Edit = fn(&mut Store<Piece>, u64, u64);
+
+fn single(rows: usize, report: &mut Report, name: &str, edit: Edit) {
     if !report.wants(name) {
         return;
     }
@@ -58,7 +81,7 @@ fn single(rows: usize, report: &mut Report) {
             let draws = cell.borrow();
             seconds(|| {
                 for (key, rank) in draws.iter() {
-                    store.edit(key, |piece| piece.rank = *rank).unwrap();
+                    edit(&mut store, *key, *rank);
                     black_box(feed.read(&store).unwrap());
                 }
             })
