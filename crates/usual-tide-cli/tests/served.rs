@@ -2,103 +2,20 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod serving;
+
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader, Read, Write};
-use std::net::TcpStream;
+use serving::{LONG, Server, id, piece, pieces};
+use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
-use std::process::{Child, ChildStdout, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
-use usual_tide::record::{FieldName, Record, RecordKey, parse};
+use usual_tide::record::{Record, RecordKey};
 use usual_tide::{Item, Mark, Place, SharedStore, Store};
 use usual_tide_sources::files::read_file;
 use usual_tide_sources::http::{HttpOptions, HttpSource};
 use usual_tide_sources::link::{Link, LinkOptions, Retry};
-
-const LONG: Duration = Duration::from_secs(40);
-
-/// A server that is stopped when the test ends.
-struct Server {
-    process: Child,
-    said: BufReader<ChildStdout>,
-    port: u16,
-}
-
-impl Server {
-    fn start(source: &str, options: &[&str]) -> Self {
-        Self::start_at(source, "0", options)
-    }
-
-    fn start_at(source: &str, port: &str, options: &[&str]) -> Self {
-        let mut process = Command::new(env!("CARGO_BIN_EXE_usual-tide"))
-            .args(["serve", source, "--port", port])
-            .args(options)
-            .stdout(Stdio::piped())
-            .spawn()
-            .unwrap();
-        let mut said = BufReader::new(process.stdout.take().unwrap());
-        let mut line = String::new();
-        said.read_line(&mut line).unwrap();
-        let port = line.split("http://127.0.0.1:").nth(1).unwrap();
-        let port = port.split('/').next().unwrap().parse().unwrap();
-        Self {
-            process,
-            said,
-            port,
-        }
-    }
-
-    fn address(&self) -> String {
-        format!("http://127.0.0.1:{}", self.port)
-    }
-
-    /// Sends a request as it is, and reads all that comes back.
-    fn raw(&self, request: &str) -> String {
-        let mut stream = TcpStream::connect(("127.0.0.1", self.port)).unwrap();
-        stream.set_read_timeout(Some(LONG)).unwrap();
-        stream.write_all(request.as_bytes()).unwrap();
-        let mut answer = Vec::new();
-        let _ = stream.read_to_end(&mut answer);
-        String::from_utf8_lossy(&answer).into_owned()
-    }
-
-    fn ask(&self, method: &str, path: &str, headers: &str, body: &str) -> String {
-        self.raw(&format!(
-            "{method} {path} HTTP/1.1\r\nHost: localhost:{}\r\nConnection: close\r\n{headers}Content-Length: {}\r\n\r\n{body}",
-            self.port,
-            body.len()
-        ))
-    }
-
-    fn items(&self) -> Vec<Value> {
-        let answer = self.ask("GET", "/items", "", "");
-        let body = answer.split("\r\n\r\n").nth(1).unwrap();
-        serde_json::from_str(body).unwrap()
-    }
-}
-
-impl Drop for Server {
-    fn drop(&mut self) {
-        let _ = self.process.kill();
-        let _ = self.process.wait();
-    }
-}
-
-fn id() -> FieldName {
-    FieldName::parse("id").unwrap()
-}
-
-fn piece(id: &str) -> Record {
-    let text = format!(r#"[{{"id": "{id}", "title": "Bowl", "shelf": 1, "note": null}}]"#);
-    parse(&text, &self::id()).unwrap().remove(0)
-}
-
-fn pieces(path: &Path) {
-    let pieces: Vec<Value> = (0..6)
-        .map(|number| Value::Object(piece(&format!("P-{number}")).members().clone()))
-        .collect();
-    std::fs::write(path, Value::Array(pieces).to_string()).unwrap();
-}
 
 type Shared = SharedStore<Record>;
 
@@ -323,165 +240,6 @@ fn every_third_write_is_refused_and_told_and_pages_are_loaded_on_demand() {
     wait_for(|| shown(&pages).len() == 9);
     link.load_more();
     wait_for(|| shown(&pages) == server.items());
-}
-
-#[test]
-fn the_server_speaks_plain_http_and_turns_strangers_away() {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("pieces.json");
-    pieces(&path);
-    let server = Server::start(path.to_str().unwrap(), &["--most-bytes", "200"]);
-    let status = |answer: &str| answer.split(' ').nth(1).unwrap_or_default().to_owned();
-    let header = |answer: &str, name: &str| -> String {
-        let line = answer.lines().find(|line| line.starts_with(name));
-        line.map(|line| line[name.len() + 2..].to_owned())
-            .unwrap_or_default()
-    };
-    let all = server.ask("GET", "/items?limit=2", "", "");
-    let next = "</items?limit=2&after=P%2D1>; rel=\"next\"";
-    assert_eq!(
-        (status(&all), header(&all, "link")),
-        ("200".into(), next.into())
-    );
-    let etag = header(&all, "etag");
-    let same = server.ask("GET", "/items", &format!("If-None-Match: {etag}\r\n"), "");
-    assert_eq!(status(&same), "304");
-
-    let one = header(&server.ask("GET", "/items/P-1", "", ""), "etag");
-    let if_match = format!("If-Match: {one}\r\nIdempotency-Key: a\r\n");
-    let done = server.ask(
-        "PATCH",
-        "/items/P-1",
-        &if_match,
-        "{\"title\": \"Jug\", \"note\": {\"a\": null}}",
-    );
-    assert_eq!(status(&done), "200");
-    assert!(
-        done.ends_with("{\"id\":\"P-1\",\"title\":\"Jug\",\"shelf\":1,\"note\":{}}"),
-        "{done}"
-    );
-    let again = server.ask("PATCH", "/items/P-1", &if_match, "{\"title\": \"Vase\"}");
-    assert!(
-        again.ends_with("\"note\":{}}"),
-        "the same name, the same answer: {again}"
-    );
-    let late = server.ask(
-        "PATCH",
-        "/items/P-1",
-        &format!("If-Match: {one}\r\n"),
-        "{\"title\": \"Vase\"}",
-    );
-    assert_eq!(status(&late), "412");
-    assert!(
-        late.contains("\"item\":{\"id\":\"P-1\",\"title\":\"Jug\""),
-        "{late}"
-    );
-    let refused = [
-        ("POST", "/items", "", "{\"id\": \"P-1\"}", "409", "taken"),
-        ("POST", "/items", "", "{\"title\": \"x\"}", "422", "id"),
-        ("POST", "/items", "", "{\"id\":", "400", "EOF while parsing"),
-        (
-            "POST",
-            "/items?at=middle",
-            "",
-            "{\"id\": 3}",
-            "400",
-            "start or end",
-        ),
-        (
-            "PATCH",
-            "/items/P-1",
-            "",
-            "{\"id\": \"P-9\"}",
-            "422",
-            "cannot change the key",
-        ),
-        ("DELETE", "/items/P-77", "", "", "404", "P-77"),
-        (
-            "GET",
-            "/items",
-            "Origin: http://elsewhere.example\r\n",
-            "",
-            "403",
-            "elsewhere",
-        ),
-        ("GET", "/other", "", "", "404", "/items and /events"),
-        ("GET", "/items?after=none", "", "", "410", "gone"),
-    ];
-    for (method, path, headers, body, expected, why) in refused {
-        let answer = server.ask(method, path, headers, body);
-        assert_eq!(status(&answer), expected, "{method} {path}: {answer}");
-        assert!(answer.contains(why), "{answer}");
-    }
-    let large = format!("{{\"id\": \"{}\"}}", "x".repeat(300));
-    assert_eq!(status(&server.ask("POST", "/items", "", &large)), "413");
-    let strange =
-        server.raw("GET /items HTTP/1.1\r\nHost: studio.example\r\nConnection: close\r\n\r\n");
-    assert_eq!(status(&strange), "403");
-    assert!(server.ask("GET", "/", "", "").contains("EventSource"));
-    assert_eq!(status(&server.ask("DELETE", "/items/P-1", "", "")), "204");
-    assert_eq!(server.items().len(), 5);
-}
-
-#[cfg(unix)]
-#[test]
-fn streams_go_on_where_they_ended_and_end_with_the_server() {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("pieces.json");
-    pieces(&path);
-    let mut server = Server::start(path.to_str().unwrap(), &[]);
-    let id = server.ask("GET", "/items", "", "");
-    let id = id
-        .lines()
-        .find_map(|line| line.strip_prefix("last-event-id: "))
-        .unwrap()
-        .to_owned();
-    let life = id.strip_suffix("-0").unwrap();
-    for (number, title) in ["Jug", "Mug", "Pot"].iter().enumerate() {
-        let patch = format!("{{\"title\": \"{title}\"}}");
-        server.ask("PATCH", &format!("/items/P-{number}"), "", &patch);
-    }
-    let listen = |last: &str| {
-        let mut stream = TcpStream::connect(("127.0.0.1", server.port)).unwrap();
-        stream.set_read_timeout(Some(LONG)).unwrap();
-        let port = server.port;
-        write!(
-            stream,
-            "GET /events HTTP/1.1\r\nHost: localhost:{port}\r\nLast-Event-ID: {last}\r\n\r\n"
-        )
-        .unwrap();
-        BufReader::new(stream)
-    };
-    let next = |stream: &mut BufReader<TcpStream>, field: &str| loop {
-        let mut line = String::new();
-        assert!(
-            stream.read_line(&mut line).unwrap() > 0,
-            "the stream has ended"
-        );
-        if let Some(value) = line.trim_end().strip_prefix(&format!("{field}: ")) {
-            break value.to_owned();
-        }
-    };
-    let mut stream = listen(&format!("{life}-1"));
-    assert_eq!(next(&mut stream, "id"), format!("{life}-2"));
-    assert!(next(&mut stream, "data").contains("\"title\":\"Mug\""));
-    assert_eq!(next(&mut stream, "id"), format!("{life}-3"));
-    assert!(next(&mut stream, "data").contains("\"title\":\"Pot\""));
-    assert_eq!(next(&mut listen("another-1"), "event"), "reset");
-
-    // Another program writes the file.
-    let mut items = server.items();
-    items.remove(4);
-    std::fs::write(&path, Value::Array(items).to_string()).unwrap();
-    assert_eq!(next(&mut stream, "event"), "remove");
-    assert_eq!(next(&mut stream, "data"), "{\"key\":\"P-4\"}");
-
-    let pid = server.process.id().to_string();
-    Command::new("kill").args(["-TERM", &pid]).status().unwrap();
-    let mut rest = String::new();
-    let _ = stream.read_to_string(&mut rest);
-    assert!(server.process.wait().unwrap().success());
-    server.said.read_to_string(&mut rest).unwrap();
 }
 
 #[test]

@@ -1,7 +1,6 @@
 //! What a write makes of an item as the source has it: two that changed different fields are both kept.
 
 use crate::link::Answer;
-use std::sync::Arc;
 use usual_tide::record::Record;
 use usual_tide::{FieldPath, Fields, Item, Write};
 
@@ -10,8 +9,8 @@ use usual_tide::{FieldPath, Fields, Item, Write};
 pub(crate) enum Deed {
     /// Nothing: it was done before, or is refused.
     None(Answer<Record>),
-    /// A new item.
-    Add(Arc<Record>),
+    /// The write's item is new.
+    Add,
     /// Another version of the item; the fields that differ.
     Replace(Box<Record>, Vec<FieldPath>),
     /// The item goes.
@@ -27,7 +26,7 @@ pub(crate) fn deed(write: &Write<Record>, now: Option<&Record>) -> Deed {
         })
     };
     match (write.before.as_deref(), write.after.as_ref(), now) {
-        (None, Some(after), None) => Deed::Add(Arc::clone(after)),
+        (None, Some(_), None) => Deed::Add,
         (None, Some(after), Some(now)) if **after == *now => Deed::None(Answer::Saved),
         (None, Some(_), Some(_)) => refused("another item has this key", now),
         (_, None, None) => Deed::None(Answer::Saved),
@@ -65,6 +64,7 @@ pub(crate) fn deed(write: &Write<Record>, now: Option<&Record>) -> Deed {
 }
 
 /// The answer to a write that was done, where the item is this one now.
+#[cfg(any(feature = "files", feature = "sqlite"))]
 pub(crate) fn saved(write: &Write<Record>, now: &Record) -> Answer<Record> {
     match write.after.as_deref() == Some(now) {
         true => Answer::Saved,

@@ -4,7 +4,6 @@ use super::format::FileFormat;
 use super::save::replace_file;
 use super::stream::{looks_of, read_open_file};
 use super::{ReadError, write};
-use crate::link::place::place_in;
 use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
 use crate::merge::{Deed, deed, saved};
 use std::fs::{File, Metadata};
@@ -12,8 +11,8 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, SystemTime};
-use usual_tide::record::{FieldName, Record};
-use usual_tide::{EditError, Store, Write};
+use usual_tide::record::{FieldName, Record, RecordKey};
+use usual_tide::{EditError, Neighbours, Place, Store, Write};
 
 /// A JSON, NDJSON or CSV file as a source.
 ///
@@ -182,9 +181,10 @@ pub(crate) fn carry_out(
         let now = items.get(&write.key).cloned();
         Ok(match deed(write, now.as_deref()) {
             Deed::None(answer) => (answer, false),
-            Deed::Add(item) => {
-                let place = place(items).unwrap_or(usual_tide::Place::End);
-                items.add(Record::clone(&item), place)?;
+            Deed::Add => {
+                let place = place(items).unwrap_or(Place::End);
+                let item = write.after.as_deref().cloned();
+                items.add_many(item, place)?;
                 (Answer::Saved, true)
             }
             Deed::Replace(item, differ) => {
@@ -204,6 +204,16 @@ pub(crate) fn carry_out(
         })
     })();
     done.unwrap_or_else(|why| (Answer::refused(why.to_string()), false))
+}
+
+/// Behind the item above, or else before the one below; nothing when neither is there.
+fn place_in(store: &Store<Record>, place: &Neighbours<RecordKey>) -> Option<Place<RecordKey>> {
+    match (&place.after, &place.before) {
+        (None, _) => Some(Place::Start),
+        (Some(key), _) if store.contains(key) => Some(Place::After(key.clone())),
+        (_, None) => Some(Place::End),
+        (_, Some(key)) => store.contains(key).then(|| Place::Before(key.clone())),
+    }
 }
 
 impl Source<Record> for FileSource {

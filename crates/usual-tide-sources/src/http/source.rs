@@ -263,8 +263,8 @@ impl Source<Record> for HttpSource {
             match (deed(&write, now.as_ref()), now) {
                 (Deed::None(Answer::Saved), Some(now)) => return Ok(Answer::SavedAs(now)),
                 (Deed::None(answer), _) => return Ok(answer),
-                (Deed::Replace(merged, _), Some(now)) => {
-                    if *merged == now && write.place.is_none() {
+                (Deed::Replace(merged, differ), Some(now)) => {
+                    if differ.is_empty() && write.place.is_none() {
                         return Ok(Answer::SavedAs(now));
                     }
                     // On top of what the server has by now.

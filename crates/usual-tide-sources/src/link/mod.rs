@@ -50,7 +50,6 @@ mod direct;
 mod handle;
 mod news;
 mod outbox;
-pub(crate) mod place;
 mod retry;
 mod source;
 mod state;

@@ -48,11 +48,14 @@ fn answer(
                 .prepare_cached(&sql)?
                 .execute([cell_of(&write.key)])
         }
-        Deed::Add(item) => {
-            if let Some(name) = stranger(rows, &item) {
+        Deed::Add => {
+            let Some(item) = &write.after else {
+                return Ok(Answer::refused("there is no item"));
+            };
+            if let Some(name) = stranger(rows, item) {
                 return Ok(no_column(&name));
             }
-            insert(rows, &table, database, &item)
+            insert(rows, &table, database, item)
         }
         Deed::Replace(item, differ) => {
             if let Some(name) = stranger(rows, &item) {
