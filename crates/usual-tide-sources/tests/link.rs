@@ -40,6 +40,8 @@ enum Fault {
     Refused,
     NewsLost,
     NewsTwice,
+    /// The next news comes first.
+    NewsLate,
 }
 
 /// The server: its items, the number of its version, and what it has answered to whom.
@@ -48,6 +50,7 @@ struct Server {
     version: u64,
     answered: HashMap<(usize, Ticket), Answer<Piece>>,
     listeners: Vec<News<Piece>>,
+    late: Option<(Change<Piece>, u64)>,
     faults: Vec<Fault>,
     calls: usize,
 }
@@ -108,15 +111,22 @@ impl Server {
         Ok(Change::Put(item, Some(place)))
     }
 
-    fn tell(&self, change: &Change<Piece>, fault: Fault) {
+    fn tell(&mut self, change: &Change<Piece>, fault: Fault) {
+        let late = self.late.take();
+        if fault == Fault::NewsLate {
+            self.late = Some((change.clone(), self.version));
+        }
         let times = match fault {
-            Fault::NewsLost => 0,
+            Fault::NewsLost | Fault::NewsLate => 0,
             Fault::NewsTwice => 2,
             _ => 1,
         };
         for news in &self.listeners {
             for _ in 0..times {
                 news.changed(vec![change.clone()], Some(self.version));
+            }
+            if let Some((change, version)) = &late {
+                news.changed(vec![change.clone()], Some(*version));
             }
         }
     }
@@ -196,6 +206,7 @@ fn server(faults: Vec<Fault>) -> Arc<Mutex<Server>> {
         version: 1,
         answered: HashMap::new(),
         listeners: Vec::new(),
+        late: None,
         faults,
         calls: 0,
     }))
@@ -228,6 +239,7 @@ fn fault() -> impl Strategy<Value = Fault> {
         1 => Just(Fault::Refused),
         1 => Just(Fault::NewsLost),
         1 => Just(Fault::NewsTwice),
+        1 => Just(Fault::NewsLate),
     ]
 }
 
@@ -241,7 +253,7 @@ proptest! {
     ) {
         let well = faults.contains(&Fault::None);
         prop_assume!(well);
-        let untold = faults.contains(&Fault::NewsLost);
+        let untold = faults.contains(&Fault::NewsLost) || faults.contains(&Fault::NewsLate);
         let server = server(faults);
         let stores = [0, 1].map(|_| SharedStore::new(Store::new()));
         let links = [0, 1].map(|number| {

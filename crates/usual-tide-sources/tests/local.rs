@@ -413,6 +413,35 @@ fn unsent_writes_are_sent_by_the_next_run() {
     assert!(outbox.kept().unwrap().is_empty());
 }
 
+#[test]
+fn what_is_refused_with_another_is_not_sent_by_the_next_run() {
+    let folder = tempfile::tempdir().unwrap();
+    let (path, unsent) = (
+        folder.path().join("studio.db"),
+        folder.path().join("unsent.db"),
+    );
+    let _database = table(&path);
+    let options = LinkOptions {
+        outbox: Some(Box::new(SqliteOutbox::open(&unsent, &id()).unwrap())),
+        writes_at_once: 1,
+        ..LinkOptions::default()
+    };
+    let store = SharedStore::new(Store::new());
+    let source = SqliteSource::table(&path, "pieces").unwrap();
+    let link = Link::start_with(store.clone(), source, options).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let mut untitled = piece(9);
+    untitled.set("title", json!("")).unwrap();
+    let both = store.edit(|store| {
+        store.add(untitled, Place::End)?;
+        store.edit(&9.into(), |piece| piece.set("shelf", json!(3)).unwrap())
+    });
+    both.unwrap().unwrap();
+    assert!(link.close(LONG).is_empty());
+    assert_eq!(store.read(|store| store.refused().len()).unwrap(), 2);
+    assert_eq!(outbox_len(&unsent), 0);
+}
+
 fn outbox_len(path: &Path) -> usize {
     SqliteOutbox::open(path, &id())
         .unwrap()

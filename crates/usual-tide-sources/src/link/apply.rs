@@ -3,11 +3,12 @@
 use super::news::Change;
 use usual_tide::{EditError, Item, Neighbours, Place, Store};
 
-/// Makes the changes. What is known already, or stands next to something that is not here, is passed over as far
-/// as it must be.
+/// Makes the changes. Where only the first pages are loaded, what stands next to nothing that is loaded is not
+/// shown; where all is, such a place is an error.
 pub(super) fn apply<T: Item>(
     store: &mut Store<T>,
     changes: Vec<Change<T>>,
+    partly_loaded: bool,
 ) -> Result<(), EditError<T::Key>> {
     for change in changes {
         match change {
@@ -16,7 +17,7 @@ pub(super) fn apply<T: Item>(
                     store.remove(&key)?;
                 }
             }
-            Change::Put(item, place) => put(store, item, place)?,
+            Change::Put(item, place) => put(store, item, place, partly_loaded)?,
         }
     }
     Ok(())
@@ -26,6 +27,7 @@ fn put<T: Item>(
     store: &mut Store<T>,
     item: T,
     place: Option<Neighbours<T::Key>>,
+    partly_loaded: bool,
 ) -> Result<(), EditError<T::Key>> {
     let key = item.key().clone();
     let known = store.contains(&key);
@@ -41,6 +43,7 @@ fn put<T: Item>(
             store.replace(item)?;
             store.move_to(&key, place).map(drop)
         }
+        (_, None) if !partly_loaded => Err(EditError::UnknownKey(key)),
         // It stands, by now, where nothing is loaded.
         (true, None) => store.remove(&key).map(drop),
         (false, None) => Ok(()),

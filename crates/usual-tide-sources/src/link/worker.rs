@@ -140,7 +140,8 @@ impl<T: Item> Worker<T> {
             self.to_load = true;
             return;
         }
-        match self.confirm_done(version, |store| apply(store, changes)) {
+        let partly_loaded = self.more;
+        match self.confirm_done(version, |store| apply(store, changes, partly_loaded)) {
             Ok(()) => self.version = version.or(self.version),
             Err(error) => {
                 tracing::warn!(%error, "what the source told cannot be; loading all");
@@ -290,20 +291,22 @@ impl<T: Item> Worker<T> {
             return Ok(());
         }
         let told = self.in_store(|store| match answer {
-            Answer::Saved | Answer::SavedIn(_) => store.confirm_write(ticket),
-            Answer::SavedAs(item) => store.confirm_write_as(ticket, item),
+            Answer::Saved | Answer::SavedIn(_) => store.confirm_write(ticket).map(|()| Vec::new()),
+            Answer::SavedAs(item) => store.confirm_write_as(ticket, item).map(|()| Vec::new()),
             Answer::Refused {
                 reason,
                 current: None,
-            } => store.refuse_write(ticket, reason).map(drop),
+            } => store.refuse_write(ticket, reason),
             Answer::Refused {
                 reason,
                 current: Some(current),
-            } => store.refuse_write_with(ticket, reason, current).map(drop),
+            } => store.refuse_write_with(ticket, reason, current),
         })?;
         match told {
+            // Edits of an item that was not added are answered along with it.
+            Ok(others) => others.into_iter().for_each(|other| self.kept.forget(other)),
             // It went with another that was refused.
-            Ok(()) | Err(TicketError::Unknown(_)) => {}
+            Err(TicketError::Unknown(_)) => {}
             Err(why) => return Err(SourceError::unusable("the store", why)),
         }
         self.kept.forget(ticket);
