@@ -9,6 +9,7 @@ use serving::{LONG, Server, pieces};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;
 use std::process::Command;
+use std::time::{Duration, Instant};
 
 #[test]
 fn the_server_speaks_plain_http_and_turns_strangers_away() {
@@ -108,6 +109,31 @@ fn the_server_speaks_plain_http_and_turns_strangers_away() {
     assert!(server.ask("GET", "/", "", "").contains("EventSource"));
     assert_eq!(status(&server.ask("DELETE", "/items/P-1", "", "")), "204");
     assert_eq!(server.items().len(), 5);
+}
+
+#[test]
+fn a_server_can_serve_another_and_can_refuse_all_writes() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let first = Server::start(path.to_str().unwrap(), &[]);
+    let second = Server::start(&first.address(), &[]);
+    let third = Server::start(&second.address(), &["--read-only"]);
+    let answer = second.ask("PATCH", "/items/P-1?at=start", "", "{\"title\": \"Jug\"}");
+    assert!(
+        answer.contains("200 OK") && answer.contains("\"title\":\"Jug\""),
+        "{answer}"
+    );
+    assert!(second.ask("DELETE", "/items/P-2", "", "").contains("204"));
+    assert_eq!(first.items(), second.items());
+    assert_eq!(first.items()[0]["title"], "Jug");
+    let refused = third.ask("DELETE", "/items/P-1", "", "");
+    assert!(refused.contains("403") && refused.contains("takes no writes"));
+    let end = Instant::now() + LONG;
+    while third.items() != first.items() {
+        assert!(Instant::now() < end);
+        std::thread::sleep(Duration::from_millis(10));
+    }
 }
 
 #[cfg(unix)]

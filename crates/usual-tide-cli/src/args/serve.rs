@@ -20,6 +20,9 @@ pub(crate) struct Serve {
     /// A name, with its port, under which the server may be asked too; can be given again.
     #[arg(long, value_name = "HOST:PORT")]
     pub(crate) allow_host: Vec<String>,
+    /// Refuse all writes.
+    #[arg(long)]
+    pub(crate) read_only: bool,
     /// Connections at the same time; more wait.
     #[arg(long, value_name = "N", default_value_t = 128, value_parser = connections)]
     pub(crate) connections: usize,

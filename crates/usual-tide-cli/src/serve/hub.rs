@@ -82,6 +82,11 @@ impl Hub {
         if !self.direct.has_changed() {
             return Ok(());
         }
+        self.load_again()
+    }
+
+    /// Takes over what the source has now.
+    pub(super) fn load_again(&mut self) -> Result<(), SourceError> {
         let items = self.direct.load()?.items;
         let reloaded = self.store.reload(items);
         reloaded.map_err(|why| SourceError::unusable("the source", why))?;

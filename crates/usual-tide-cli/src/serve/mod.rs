@@ -43,6 +43,7 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
         let app = Arc::new(routes::App {
             hub: Mutex::new(hub),
             most_bytes: serve.most_bytes,
+            read_only: serve.read_only,
             key_way: key_way(&key.to_string()),
             faults: Faults::new(serve),
             guard: guard::Guard::new(address, &serve.allow_host),

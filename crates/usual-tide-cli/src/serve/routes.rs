@@ -29,6 +29,7 @@ pub(super) struct App {
     pub(super) faults: Faults,
     pub(super) guard: Guard,
     pub(super) most_bytes: usize,
+    pub(super) read_only: bool,
     /// The names that lead to an item's key.
     pub(super) key_way: Vec<String>,
 }
@@ -216,6 +217,9 @@ async fn write(
     request: Request,
     asked: impl FnOnce(Method, Option<Map<String, Value>>) -> Option<Asked>,
 ) -> Response<Body> {
+    if app.read_only {
+        return Reply::problem(403, "this server takes no writes").into_response();
+    }
     let (head, body) = request.into_parts();
     let body: Bytes = match to_bytes(body, app.most_bytes).await {
         Ok(body) => body,

@@ -66,12 +66,24 @@ impl Hub {
                     _ => reply,
                 };
             }
+            // A source that tells its changes in order, another server say: what it has now is asked for.
+            Answer::SavedIn(_) => {
+                return match self.load_again() {
+                    Ok(()) => self.done(&write),
+                    Err(why) => Reply::problem(503, why.to_string()),
+                };
+            }
             _ => return Reply::problem(500, "the source gave an answer of an unknown kind"),
         };
         if let Err(why) = take_over(&mut self.store, &write, item) {
             return Reply::problem(500, why.to_string());
         }
         self.publish();
+        self.done(&write)
+    }
+
+    /// The answer to a write that was done.
+    fn done(&self, write: &Write<Record>) -> Reply {
         match self.store.get(&write.key).filter(|_| write.after.is_some()) {
             Some(item) => {
                 let item = Arc::clone(item);

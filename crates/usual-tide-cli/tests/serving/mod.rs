@@ -33,13 +33,15 @@ impl Server {
         let mut said = BufReader::new(process.stdout.take().unwrap());
         let mut line = String::new();
         said.read_line(&mut line).unwrap();
-        let port = line.split("http://127.0.0.1:").nth(1).unwrap();
-        let port = port.split('/').next().unwrap().parse().unwrap();
-        Self {
+        let mut server = Self {
             process,
             _said: said,
-            port,
-        }
+            port: 0,
+        };
+        let port = line.split(" at http://127.0.0.1:").nth(1);
+        let port = port.and_then(|rest| rest.split('/').next());
+        server.port = port.unwrap_or(&line).parse().unwrap();
+        server
     }
 
     pub(crate) fn address(&self) -> String {
