@@ -66,14 +66,16 @@ fn nothing_that_was_called_saved_is_lost_and_what_was_asked_is_sent_by_the_next(
             .spawn()
             .unwrap();
         let lines = BufReader::new(process.stdout.take().unwrap()).lines();
-        // It may be killed while it starts, or in the midst of its work.
-        let wait = Duration::from_micros((time as u64 * 7919) % 30_000 + 1_000);
+        let mut lines = lines.map_while(Result::ok);
+        // Every third is killed while it starts, the others in the midst of their work, however slow the machine is.
+        let begun = if time % 3 == 0 { None } else { lines.next() };
+        let wait = Duration::from_micros((time as u64 * 7919) % 25_000 + 500);
         let killer = std::thread::spawn(move || {
             std::thread::sleep(wait);
             process.kill().unwrap();
             process.wait().unwrap();
         });
-        for line in lines.map_while(Result::ok) {
+        for line in begun.into_iter().chain(lines) {
             match line.split_once(' ') {
                 Some(("saved", id)) => saved.push(id.to_owned()),
                 Some(("asked", id)) => asked.push(id.to_owned()),
@@ -89,7 +91,7 @@ fn nothing_that_was_called_saved_is_lost_and_what_was_asked_is_sent_by_the_next(
         assert!(there.contains(&piece), "{id} was called saved");
     }
     // The kills came at every stage.
-    assert!(saved.len() > TIMES / 4, "{} saved", saved.len());
+    assert!(saved.len() > TIMES / 8, "{} saved", saved.len());
     assert!(
         asked.len() > saved.len() && left > 0,
         "{} asked, {left} left unsent",
