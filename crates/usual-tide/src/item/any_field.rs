@@ -125,6 +125,11 @@ impl<T> AnyField<T> {
         self.marks.searched
     }
 
+    /// Whether the text that is shown may come from other parts of the item than the field's value.
+    pub(crate) fn looks_elsewhere(&self) -> bool {
+        self.way.looks_elsewhere()
+    }
+
     /// Whether fields of this name have the same text as this one.
     pub(crate) fn is_named(&self) -> bool {
         self.way.is_named()

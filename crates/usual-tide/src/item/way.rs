@@ -23,6 +23,10 @@ pub(crate) trait Way<T>: Send + Sync {
     fn is_read_only(&self) -> bool {
         false
     }
+    /// Whether the shown text may come from other parts of the item than the value.
+    fn looks_elsewhere(&self) -> bool {
+        false
+    }
     /// Whether fields of the same name have the same text, so that it can be kept under that name.
     fn is_named(&self) -> bool {
         false
@@ -106,6 +110,10 @@ pub(super) struct Within<T, V> {
 }
 
 impl<T, V: Clone + 'static> Way<T> for Within<T, V> {
+    fn looks_elsewhere(&self) -> bool {
+        self.inner.looks_elsewhere()
+    }
+
     fn is_named(&self) -> bool {
         self.inner.is_named()
     }
@@ -154,6 +162,10 @@ pub(super) struct ShownAs<T, S> {
 }
 
 impl<T: 'static, S: Fn(&T) -> String + Send + Sync> Way<T> for ShownAs<T, S> {
+    fn looks_elsewhere(&self) -> bool {
+        true
+    }
+
     fn is_named(&self) -> bool {
         // Text is read as it is, whatever is shown.
         self.inner.kind() == Kind::Text && self.inner.is_named()

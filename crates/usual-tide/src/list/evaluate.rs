@@ -10,15 +10,15 @@ use crate::change::{GroupValue, SectionKey};
 use crate::item::{Item, Value};
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
-use crate::query::{Group, Query, Sort};
+use crate::query::{Group, Query, Refinement, Sort};
 use hashbrown::HashMap;
 use std::sync::Arc;
 
 /// Ties in a prefix from this many rows on are broken by the next bytes before items are compared.
-const WORTH_REFINING: usize = 16;
+const WORTH_REFINING: usize = if cfg!(test) { 3 } else { 16 };
 
 /// Bytes past which text that still ties is compared as a whole.
-const MOST_REFINED_BYTES: usize = 64;
+const MOST_REFINED_BYTES: usize = if cfg!(test) { 16 } else { 64 };
 
 /// Rows in order, with their prefixes in a sorted list.
 pub(super) struct Evaluated {
@@ -180,10 +180,9 @@ pub(super) fn sorted<T: Item>(
     let mut rows = parts.concat();
     rows.sort_unstable_by_key(|row| (row.key, row.source));
     let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
-    let known_bytes = sort.refinement().map(|refinement| refinement.known_bytes);
-    if let Some(known_bytes) = known_bytes {
+    if let Some(refinement) = sort.refinement() {
         for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
-            break_ties(ties, sort, known_bytes, &item);
+            break_ties(ties, sort, &refinement, refinement.known, &item);
         }
     }
     Evaluated {
@@ -197,29 +196,29 @@ pub(super) fn sorted<T: Item>(
 fn break_ties<'a, T: Item>(
     ties: &mut [Keyed],
     sort: &Sort<T>,
-    known: usize,
+    refinement: &Refinement<'_, T>,
+    known: Option<usize>,
     item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
 ) {
     if ties.len() < 2 {
         return;
     }
-    let refined = ties.len() >= WORTH_REFINING && known < MOST_REFINED_BYTES && {
-        let refinement = sort.refinement();
-        ties.iter_mut().all(|row| {
-            let next = refinement.as_ref().zip(item(row.slot));
-            match next.and_then(|(refinement, item)| refinement.prefix_from(item, known)) {
+    let refined = ties.len() >= WORTH_REFINING
+        && known.is_none_or(|known| known < MOST_REFINED_BYTES)
+        && ties.iter_mut().all(|row| {
+            match item(row.slot).and_then(|item| refinement.next_bytes(item, known)) {
                 Some(key) => {
                     row.key = key;
                     true
                 }
                 None => false,
             }
-        })
-    };
+        });
     if refined {
         ties.sort_unstable_by_key(|row| (row.key, row.source));
+        let known = Some(refinement.known_after(known));
         for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
-            break_ties(ties, sort, known + 8, item);
+            break_ties(ties, sort, refinement, known, item);
         }
         return;
     }

@@ -5,6 +5,7 @@ use super::grouping::SectionChange;
 use super::log::{Cursor, Entry, lock};
 use super::project::project;
 use super::state::{Context, ListState};
+use super::undo::Undo;
 use super::{ListId, UnknownList};
 use crate::change::{Alignment, ChangeSet, Layout, Numbers, Sectioning, TouchedRow, align_by_key};
 use crate::item::Item;
@@ -57,7 +58,17 @@ impl<T: Item> ListState<T> {
             layout: self.layout().cloned(),
         }));
         self.log.add_feed(&cursor);
+        self.undo.push(Undo::FeedMade(Arc::downgrade(&cursor)));
         Feed { list, cursor }
+    }
+
+    /// Makes a feed begin with the rows as they are now.
+    pub(super) fn begin_at_now(&self, cursor: &mut Cursor<T>) {
+        cursor.version = self.log.version();
+        cursor.unread = None;
+        cursor.unread_sections = SectionChange::None;
+        cursor.window = self.window();
+        cursor.layout = self.layout().cloned();
     }
 
     /// Whether anything happened since a feed was read, be it that it comes to nothing.
@@ -90,11 +101,7 @@ impl<T: Item> ListState<T> {
             });
             set
         });
-        cursor.version = version;
-        cursor.unread = None;
-        cursor.unread_sections = SectionChange::None;
-        cursor.window = window;
-        cursor.layout = self.layout().cloned();
+        self.begin_at_now(cursor);
         set.filter(|set| !set.is_empty())
     }
 

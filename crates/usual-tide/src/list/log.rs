@@ -13,7 +13,10 @@ use std::sync::{Arc, Mutex, PoisonError, Weak};
 /// a moment ago can still be told.
 const KEPT_ENTRIES: usize = if cfg!(test) { 8 } else { 256 };
 
-/// Rows that these changes may speak of, together.
+/// Changes that are kept however many rows they speak of.
+const KEPT_AT_LEAST: usize = if cfg!(test) { 4 } else { 64 };
+
+/// Rows that changes beyond these may speak of, together.
 const KEPT_ROWS: usize = if cfg!(test) { 32 } else { 4096 };
 
 /// Unread changes at which the feeds that lag behind get theirs folded into one.
@@ -124,12 +127,6 @@ impl<T> Log<T> {
         if let Some(entry) = self.entries.pop_back() {
             self.weight -= entry.weight();
         }
-        // A feed that was made in between begins with what is left.
-        let now = self.version();
-        for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
-            let mut cursor = lock(&cursor);
-            cursor.version = cursor.version.min(now);
-        }
     }
 
     pub(super) fn add_feed(&mut self, cursor: &Arc<Mutex<Cursor<T>>>) {
@@ -150,6 +147,7 @@ impl<T> Log<T> {
         }
         let needed = self.oldest_unread();
         while self.first < needed.0
+            && self.entries.len() > KEPT_AT_LEAST
             && (self.entries.len() > KEPT_ENTRIES || self.weight > KEPT_ROWS)
         {
             let Some(entry) = self.entries.pop_front() else {

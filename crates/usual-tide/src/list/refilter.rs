@@ -15,7 +15,7 @@ use crate::query::{Query, Scope};
 use std::sync::Arc;
 
 /// Above this share of rows (one in so many) the rows are laid anew instead of one run at a time.
-const REBUILD_SHARE: usize = 64;
+const REBUILD_SHARE: usize = if cfg!(test) { 4 } else { 64 };
 
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.
 struct Arriving<T> {

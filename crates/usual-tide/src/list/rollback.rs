@@ -1,7 +1,7 @@
 //! Taking back what an edit did to a list, without asking any user code.
 
 use super::grouping::Sectioned;
-use super::log::Entry;
+use super::log::{Entry, lock};
 use super::state::ListState;
 use super::undo::Undo;
 use crate::item::Item;
@@ -26,6 +26,7 @@ impl<T: Item> ListState<T> {
     pub(crate) fn roll_back(&mut self, mark: Mark) {
         // Its version may come again with other rows.
         self.near_text = None;
+        let mut made = Vec::new();
         while self.undo.len() > mark.0 {
             match self.undo.pop() {
                 Some(Undo::Removed { slot, at, key }) => self.rows.insert(at, slot, key),
@@ -69,8 +70,12 @@ impl<T: Item> ListState<T> {
                     self.grouping = grouping.map(|grouping| *grouping);
                 }
                 Some(Undo::Logged) => self.log.forget_last(),
+                Some(Undo::FeedMade(cursor)) => made.extend(cursor.upgrade()),
                 None => {}
             }
+        }
+        for cursor in made {
+            self.begin_at_now(&mut lock(&cursor));
         }
     }
 

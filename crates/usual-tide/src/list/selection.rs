@@ -6,6 +6,7 @@ use crate::change::{ChangeSet, Followed};
 use crate::item::Item;
 use hashbrown::HashSet;
 use std::fmt;
+use std::sync::Arc;
 
 /// The current row, the selected rows and the open row of one list, by their keys, so that they survive
 /// whatever happens to the rows.
@@ -40,6 +41,8 @@ pub struct Selection<T: Item> {
     /// Where a range begins.
     anchor: Option<T::Key>,
     selected: HashSet<T::Key>,
+    /// Rows that were selected since the last change set was followed.
+    chosen: Vec<T::Key>,
     open: Option<T::Key>,
 }
 
@@ -61,6 +64,7 @@ impl<T: Item> Selection<T> {
             current: None,
             anchor: None,
             selected: HashSet::new(),
+            chosen: Vec::new(),
             open: None,
         }
     }
@@ -112,8 +116,8 @@ impl<T: Item> Selection<T> {
         position: usize,
     ) -> Result<(), PositionError> {
         let key = key_at(rows, position)?;
-        self.selected.clear();
-        self.selected.insert(key.clone());
+        self.clear();
+        self.choose(key.clone());
         self.go_to(key.clone(), position);
         self.anchor = Some(key);
         Ok(())
@@ -131,7 +135,7 @@ impl<T: Item> Selection<T> {
     ) -> Result<(), PositionError> {
         let key = key_at(rows, position)?;
         if !self.selected.remove(&key) {
-            self.selected.insert(key.clone());
+            self.choose(key.clone());
         }
         self.go_to(key.clone(), position);
         self.anchor = Some(key);
@@ -157,22 +161,20 @@ impl<T: Item> Selection<T> {
             .and_then(|anchor| rows.position(anchor));
         let anchor = anchor.unwrap_or(0);
         let range = anchor.min(position)..anchor.max(position) + 1;
-        self.selected = rows
-            .items_in(range)
-            .map(|item| item.key().clone())
-            .collect();
+        self.choose_all(rows.items_in(range));
         self.go_to(key, position);
         Ok(())
     }
 
     /// Selects every row. O(n).
     pub fn select_all(&mut self, rows: &BoundList<'_, T>) {
-        self.selected = rows.items().map(|item| item.key().clone()).collect();
+        self.choose_all(rows.items());
     }
 
     /// Selects nothing; the current row stays.
     pub fn clear(&mut self) {
         self.selected.clear();
+        self.chosen.clear();
         self.anchor = None;
     }
 
@@ -199,33 +201,66 @@ impl<T: Item> Selection<T> {
             selected: Vec::new(),
             open: None,
         };
-        let gone = changes.removed().iter().flat_map(|run| run.rows.iter());
-        for key in gone.map(|item| item.key()) {
-            if self.selected.remove(key) {
-                dropped.selected.push(key.clone());
+        let mut gone_from = None;
+        for run in changes.removed() {
+            for (position, item) in run.range().zip(run.rows.iter()) {
+                let key = item.key();
+                if self.selected.remove(key) {
+                    dropped.selected.push(key.clone());
+                }
+                if self.open.as_ref() == Some(key) {
+                    dropped.open = self.open.take();
+                }
+                if self.current() == Some(key) {
+                    gone_from = Some(position);
+                }
             }
-            if self.open.as_ref() == Some(key) {
-                dropped.open = self.open.take();
+        }
+        // A row that came and went between two change sets is in neither.
+        let is_gone = |key: &T::Key| rows.position(key).is_none();
+        for key in std::mem::take(&mut self.chosen) {
+            if self.selected.contains(&key) && is_gone(&key) {
+                self.selected.remove(&key);
+                dropped.selected.push(key);
             }
+        }
+        if self.open.as_ref().is_some_and(is_gone) {
+            dropped.open = self.open.take();
         }
         let Some((key, position)) = self.current.take() else {
             return dropped;
         };
-        let now = match changes.follow(position) {
-            Some(Followed::At(position)) => {
-                self.current = Some((key, position));
-                return dropped;
-            }
+        if let Some(position) = rows.position(&key) {
+            self.current = Some((key, position));
+            return dropped;
+        }
+        let nearest = match gone_from.and_then(|position| changes.follow(position)) {
+            Some(Followed::At(nearest)) => Some(nearest),
             Some(Followed::Gone(nearest)) => nearest,
-            None => None,
+            None => rows.len().checked_sub(1).map(|last| last.min(position)),
         };
-        self.current = now.and_then(|position| Some((key_at(rows, position).ok()?, position)));
+        self.current = nearest.and_then(|position| Some((key_at(rows, position).ok()?, position)));
         dropped.current = Some(key);
         dropped
     }
 
     fn go_to(&mut self, key: T::Key, position: usize) {
         self.current = Some((key, position));
+    }
+
+    /// Selects these rows and no others.
+    fn choose_all<'a>(&mut self, items: impl Iterator<Item = &'a Arc<T>>)
+    where
+        T: 'a,
+    {
+        self.chosen = items.map(|item| item.key().clone()).collect();
+        self.selected = self.chosen.iter().cloned().collect();
+    }
+
+    /// Selects a row by its key.
+    fn choose(&mut self, key: T::Key) {
+        self.chosen.push(key.clone());
+        self.selected.insert(key);
     }
 }
 

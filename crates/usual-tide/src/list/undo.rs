@@ -1,13 +1,14 @@
 //! What takes back one change to a list.
 
 use super::grouping::{Grouping, Retally};
+use super::log::Cursor;
 use super::plan::Shown;
 use crate::change::{Layout, SectionKey};
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
 use hashbrown::{HashMap, HashSet};
 use std::ops::Range;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, Weak};
 
 /// What takes back one change to a list.
 pub(super) enum Undo<T> {
@@ -49,4 +50,6 @@ pub(super) enum Undo<T> {
     Regrouped(Option<Box<Grouping>>),
     /// The change was noted.
     Logged,
+    /// A feed was made, which begins where the list is taken back to.
+    FeedMade(Weak<Mutex<Cursor<T>>>),
 }

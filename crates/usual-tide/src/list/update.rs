@@ -12,7 +12,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// How far to look for a neighbour in source order before searching the list instead.
-const NEAR: usize = 32;
+const NEAR: usize = if cfg!(test) { 2 } else { 32 };
 
 /// A row of the store that an edit touched.
 pub(crate) struct Touch<'a, T> {
@@ -31,7 +31,7 @@ pub(crate) struct Touch<'a, T> {
 const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 40 };
 
 /// From this share of rows on, and from so many, they are merged in leaf by leaf.
-const MERGE_SHARE: usize = 1024;
+const MERGE_SHARE: usize = if cfg!(test) { 6 } else { 1024 };
 const MERGE_FROM: usize = if cfg!(test) { 3 } else { 64 };
 
 /// What becomes of a touched row in one list.

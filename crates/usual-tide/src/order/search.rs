@@ -57,7 +57,9 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         if run.is_empty() {
             return self.cursor(run.start);
         }
-        let (mut start, mut end) = (run.start, run.end.min(self.len()));
+        // A grouping that contradicts itself may tell of a run that is not there.
+        let mut end = run.end.min(self.len());
+        let mut start = run.start.min(end);
         let mut node = self.root;
         for level in (0..self.height).rev() {
             let inner = self.inner(node);

@@ -19,6 +19,7 @@ pub use group::{Group, GroupProblem, GroupTextError, Period, StepError, Total};
 pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 pub use search::Search;
+pub(crate) use sort::Refinement;
 pub use sort::Sort;
 pub use sort_text::{SortProblem, SortTextError};
 pub use value::{SortRank, SortValue};

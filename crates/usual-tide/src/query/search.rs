@@ -174,7 +174,12 @@ impl<T> Search<T> {
     }
 
     pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
-        self.fields.iter().all(|field| field.is_same(before, after))
+        self.fields
+            .iter()
+            .all(|field| match field.looks_elsewhere() {
+                true => field.shown(before) == field.shown(after),
+                false => field.is_same(before, after),
+            })
     }
 }
 

@@ -245,19 +245,13 @@ impl<T> Sort<T> {
         Layout { used, decided }
     }
 
-    /// How ties in the prefix of text can be broken eight bytes at a time.
+    /// How ties in the prefix can be broken eight bytes at a time.
     pub(crate) fn refinement(&self) -> Option<Refinement<'_, T>> {
         let layout = self.layout();
         let level = self.levels.get(layout.decided)?;
-        let above = if level.key.ranked() {
-            RANK_BITS + KIND_BITS
-        } else {
-            0
-        };
-        let text_bits = u64::BITS.saturating_sub(layout.used + above);
         Some(Refinement {
             level,
-            known_bytes: (text_bits / 8) as usize,
+            known: level.known_bytes(u64::BITS - layout.used),
         })
     }
 }
@@ -273,13 +267,18 @@ struct Layout {
 /// The level in which a prefix was cut short.
 pub(crate) struct Refinement<'a, T> {
     level: &'a Level<T>,
-    /// Leading bytes that equal prefixes have in common.
-    pub(crate) known_bytes: usize,
+    /// Leading bytes of the level's key that equal prefixes have in common. `None` where not even the
+    /// rank of the key had room in the prefix: equal prefixes say nothing of this level then.
+    pub(crate) known: Option<usize>,
 }
 
 impl<T> Refinement<'_, T> {
-    /// The prefix from a byte on, in the level's direction; `None` for keys that are not text.
-    pub(crate) fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+    /// The next eight bytes to tell rows apart by, in the level's direction; `None` for keys that are not
+    /// text.
+    pub(crate) fn next_bytes(&self, item: &T, known: Option<usize>) -> Option<u64> {
+        let Some(byte) = known else {
+            return Some(self.level.prefix(item));
+        };
         let prefix = self.level.key.prefix_from(item, byte)?;
         Some(if self.level.descending {
             !prefix
@@ -287,9 +286,27 @@ impl<T> Refinement<'_, T> {
             prefix
         })
     }
+
+    /// The bytes that are known once rows tie in [`next_bytes`](Self::next_bytes) as well.
+    pub(crate) fn known_after(&self, known: Option<usize>) -> usize {
+        match known {
+            Some(known) => known + 8,
+            // Its own prefix has room for the rank.
+            None => self.level.known_bytes(u64::BITS).unwrap_or(0),
+        }
+    }
 }
 
 impl<T> Level<T> {
+    /// Leading bytes of a text that equal prefixes of so many bits have in common; `None` where the rank has no
+    /// room in them.
+    fn known_bytes(&self, bits: u32) -> Option<usize> {
+        let above = if self.key.ranked() { RANK_BITS } else { 0 };
+        let kind = if self.key.ranked() { KIND_BITS } else { 0 };
+        let rest = bits.checked_sub(above)?;
+        Some((rest.saturating_sub(kind) / 8) as usize)
+    }
+
     /// Bits within which this level is decided; `None` when it never is.
     fn width(&self) -> Option<u32> {
         let bits = self.key.deciding_bits();

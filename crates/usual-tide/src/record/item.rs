@@ -111,6 +111,12 @@ impl Record {
         self.key_name.pointer_in(&self.members)
     }
 
+    /// Its key as it stands in the members.
+    pub(crate) fn key_value(&self) -> Value {
+        let found = self.key_name.find(&self.members).cloned();
+        found.unwrap_or_else(|| self.key.to_value())
+    }
+
     /// Sets a field, which is made when it is absent.
     ///
     /// # Errors

@@ -34,6 +34,16 @@ impl<T: Item> Store<T> {
     ///
     /// Those of the closure.
     pub fn batch<R, E>(&mut self, edits: impl FnOnce(&mut Self) -> Result<R, E>) -> Result<R, E> {
+        self.batch_as(Route::Person, None, edits)
+    }
+
+    /// A batch with what it is noted as; inside another it is a part of that one.
+    pub(super) fn batch_as<R, E>(
+        &mut self,
+        route: Route,
+        name: Option<&str>,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
         self.end_dropped_drafts();
         if self.journal.depth > 0 {
             // The lists catch up, so that taking back this batch leaves them where it began.
@@ -42,7 +52,16 @@ impl<T: Item> Store<T> {
                 Ok::<(), E>(())
             })?;
         }
+        self.begin_edit(route, name);
         self.guarded(Start::of_batch(self), edits)
+    }
+
+    /// Notes where the edit that begins comes from, unless it is a part of another.
+    fn begin_edit(&mut self, route: Route, name: Option<&str>) {
+        if self.journal.depth == 0 {
+            self.history.route = route;
+            self.history.name = name.map(Box::from);
+        }
     }
 
     /// One edit, or one part of an open batch: taken back when it fails.
@@ -50,6 +69,16 @@ impl<T: Item> Store<T> {
         &mut self,
         edit: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
+        self.attempt_as(Route::Person, edit)
+    }
+
+    /// The same with what it is noted as.
+    pub(super) fn attempt_as<R, E>(
+        &mut self,
+        route: Route,
+        edit: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        self.begin_edit(route, None);
         let start = if self.journal.depth == 0 {
             Start::of_batch(self)
         } else {
@@ -98,6 +127,9 @@ impl<T: Item> Store<T> {
     fn return_to(&mut self, start: Start) {
         let steps = self.journal.steps.len() - start.steps;
         tracing::debug!(steps, "taking back an edit");
+        for (number, list) in self.journal.unbound.drain(start.unbound..) {
+            self.lists[number] = Some(list);
+        }
         if let Some(lists) = start.lists {
             for (number, list) in self.lists.iter_mut().enumerate() {
                 match lists.get(number) {
@@ -118,10 +150,10 @@ impl<T: Item> Store<T> {
         if self.journal.depth == 0 {
             self.history.name = None;
             self.history.route = Route::Person;
-            if let Some(tickets) = &mut self.tickets {
-                tickets.take_back();
-            }
             self.seal();
+        }
+        if let Some(tickets) = &mut self.tickets {
+            tickets.take_back(self.journal.depth == 0);
         }
     }
 }
@@ -131,6 +163,7 @@ struct Start {
     steps: usize,
     followed: usize,
     uniques: usize,
+    unbound: usize,
     /// The lists' states; none for a single edit inside a batch, which no list follows.
     lists: Option<Vec<Option<Mark>>>,
 }
@@ -149,6 +182,7 @@ impl Start {
             steps: store.journal.steps.len(),
             followed: store.journal.followed,
             uniques: store.uniques.mark(),
+            unbound: store.journal.unbound.len(),
             lists: None,
         }
     }

@@ -2,6 +2,7 @@
 
 use super::Store;
 use super::error::EditError;
+use super::history::Route;
 use super::journal::{Near, Step};
 use super::place::Place;
 use crate::item::Item;
@@ -20,6 +21,9 @@ impl<T: Item> Store<T> {
         self.end_dropped_drafts();
         self.tidy(&mut item);
         if let Some(slot) = self.slot(item.key()) {
+            if self.gives_way(slot) {
+                return self.add_over_blank(slot, item, &place);
+            }
             return Err(EditError::DuplicateKey {
                 key: item.key().clone(),
                 position: self.source.position(slot).unwrap_or(0),
@@ -126,14 +130,49 @@ impl<T: Item> Store<T> {
                 to: item.key().clone(),
             });
         }
-        if **before == item {
+        if **before == item && !self.gives_way(slot) {
             return Ok(false);
         }
         self.accept(&item)?;
         self.attempt(|store| {
-            store.swap_item(slot, Arc::new(item));
+            store.put_version(slot, Arc::new(item));
             Ok(true)
         })
+    }
+
+    /// Whether a row is a draft's blank one and the edit under way comes from the source, which knows
+    /// nothing of it: an item of the source with this key takes its place.
+    fn gives_way(&self, slot: Slot) -> bool {
+        self.history.route == Route::Source && self.standing.blanks.contains(&slot)
+    }
+
+    /// Adds the source's item where a draft's blank row has its key. The draft is one of that item then.
+    fn add_over_blank(
+        &mut self,
+        slot: Slot,
+        item: T,
+        place: &Place<T::Key>,
+    ) -> Result<(), EditError<T::Key>> {
+        let from = self.known_position(item.key())?;
+        let to = self.landing(place, &[from])?;
+        self.attempt(|store| {
+            if from != to {
+                store.lift(slot);
+                store.put_down(slot, to);
+            }
+            store.put_version(slot, Arc::new(item));
+            Ok(())
+        })
+    }
+
+    /// Puts another version of an item in its place; one of the source makes a blank row an item.
+    pub(super) fn put_version(&mut self, slot: Slot, item: Arc<T>) {
+        if self.items.get(slot) != Some(&item) {
+            self.swap_item(slot, item);
+        }
+        if self.gives_way(slot) {
+            self.take_over(&[slot]);
+        }
     }
 
     // The steps that every edit is made of. Each is noted, so that it can be taken back.

@@ -3,7 +3,7 @@
 use super::Store;
 use super::standing::Standing;
 use crate::item::Item;
-use crate::list::{Context, Touch};
+use crate::list::{Context, ListState, Touch};
 use crate::order::{RowTree, Slot};
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
@@ -68,6 +68,8 @@ pub(super) struct Journal<T: Item> {
     pub(super) followed: usize,
     /// Batches that are open, one in another.
     pub(super) depth: usize,
+    /// Lists that were unbound, with their numbers: they are bound again when the edit is taken back.
+    pub(super) unbound: Vec<(usize, ListState<T>)>,
 }
 
 impl<T: Item> Journal<T> {
@@ -76,6 +78,7 @@ impl<T: Item> Journal<T> {
             steps: Vec::new(),
             followed: 0,
             depth: 0,
+            unbound: Vec::new(),
         }
     }
 }
@@ -133,6 +136,7 @@ impl<T: Item> Store<T> {
             }
         }
         self.uniques.seal();
+        self.journal.unbound.clear();
         self.journal.followed = 0;
     }
 
@@ -201,30 +205,28 @@ fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<To
             .collect();
     }
     let mut touches: Vec<Touch<'a, T>> = Vec::with_capacity(steps.len());
-    // For each slot its touch, and whether its item before is settled: a step that only lifts
-    // it does not know whether the item was replaced as well.
+    // For each slot its touch, and whether its item before is known for certain: a step that only takes a row
+    // away or gives it another place does not tell whether the item is replaced later on.
     let mut index: HashMap<Slot, (usize, bool)> = HashMap::with_capacity(steps.len());
     for step in steps {
         let Some(next) = touch(step, context) else {
             continue;
         };
-        let settles = matches!(
-            step,
-            Step::Added { .. } | Step::Removed { .. } | Step::Replaced { .. } | Step::Gone { .. }
-        );
+        let replaces = matches!(step, Step::Replaced { .. });
         match index.entry(next.slot) {
             Entry::Vacant(place) => {
-                place.insert((touches.len(), settles));
+                // A row that arrives was not there, whatever becomes of its item.
+                place.insert((touches.len(), replaces || next.before.is_none()));
                 touches.push(next);
             }
             Entry::Occupied(mut known) => {
-                let (at, settled) = known.get_mut();
+                let (at, certain) = known.get_mut();
                 let touch = &mut touches[*at];
                 touch.moved |= next.moved;
                 touch.anew |= next.anew;
-                if settles && !*settled {
+                if replaces && !*certain {
                     touch.before = next.before;
-                    *settled = true;
+                    *certain = true;
                 }
             }
         }
@@ -249,7 +251,8 @@ fn touch<'a, T: Item>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touc
     };
     let now = context.items.get(slot)?;
     let before = match step {
-        Step::Added { .. } => None,
+        // Lists that have followed a withdrawal know the row no more.
+        Step::Added { .. } | Step::Returned { .. } => None,
         Step::Replaced { before, .. } => Some(before),
         _ => Some(now),
     };

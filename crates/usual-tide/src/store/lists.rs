@@ -45,7 +45,13 @@ impl<T: Item> Store<T> {
     /// [`UnknownList`] when it is not bound to this store.
     pub fn unbind(&mut self, list: ListId) -> Result<(), UnknownList> {
         let number = self.number(list)?;
-        self.lists[number] = None;
+        let unbound = self.lists[number].take();
+        if self.journal.depth > 0 {
+            // The open batch may be taken back.
+            self.journal
+                .unbound
+                .extend(unbound.map(|list| (number, list)));
+        }
         Ok(())
     }
 

@@ -43,6 +43,16 @@ impl<K> Standing<K> {
         self.held.iter().copied().chain(drafts).collect()
     }
 
+    /// Makes the draft of a blank row one of an item.
+    pub(super) fn hand_over(&mut self, blank: Slot, item: Slot) {
+        self.blanks.remove(&blank);
+        for draft in &mut self.drafts {
+            if draft.slot == Some(blank) {
+                draft.slot = Some(item);
+            }
+        }
+    }
+
     /// Forgets a row whose item is gone for good: its slot may get another.
     pub(super) fn forget(&mut self, slot: Slot) {
         self.blanks.remove(&slot);

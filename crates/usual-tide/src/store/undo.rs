@@ -150,15 +150,11 @@ impl<T: Item> Store<T> {
         &mut self,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        if self.journal.depth == 0 {
-            self.end_dropped_drafts();
-            self.history.route = Route::Source;
-            if self.is_waiting() {
-                return self.underneath(|store, _| edits(store));
-            }
+        if self.journal.depth == 0 && self.is_waiting() {
+            return self.underneath(|store, _| edits(store));
         }
         // In a person's batch it is a part of that step.
-        self.batch(edits)
+        self.batch_as(Route::Source, None, edits)
     }
 
     /// Runs a batch that is one step with a name, such as for a menu: "Undo: Fire two".
@@ -171,11 +167,7 @@ impl<T: Item> Store<T> {
         name: &str,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        if self.journal.depth == 0 {
-            self.end_dropped_drafts();
-            self.history.name = Some(name.into());
-        }
-        self.batch(edits)
+        self.batch_as(Route::Person, Some(name), edits)
     }
 
     fn step(&mut self, way: Way) -> Result<Option<Undone<T::Key>>, UndoError<T::Key>> {
@@ -192,18 +184,20 @@ impl<T: Item> Store<T> {
         let exact = deed.after == history.state;
         let name = deed.name.as_deref().map(str::to_owned);
         let acts = Arc::clone(&deed.acts);
-        self.history.route = match way {
+        let route = |exact| match way {
             Way::Back => Route::Back { exact },
             Way::Forth => Route::Forth { exact },
         };
         let mut skipped = Vec::new();
-        self.attempt(|store| {
+        self.attempt_as(route(exact), |store| {
             for act in acts.iter().rev() {
                 if let Some(why) = store.revert(act, exact)? {
                     let key = act.key().clone();
                     skipped.push(Skipped { key, why });
                 }
             }
+            // What was left alone makes it another state than the one before the step.
+            store.history.route = route(exact && skipped.is_empty());
             Ok::<(), EditError<T::Key>>(())
         })?;
         Ok(Some(Undone { name, skipped }))

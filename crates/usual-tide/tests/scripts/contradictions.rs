@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use std::collections::HashSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use usual_tide::{Place, Query, Replica, Sort, SortValue, Store};
+use usual_tide::{Group, Place, Query, Replica, Sort, SortValue, Store, Total};
 
 /// A value whose prefix and comparison have nothing to do with each other.
 struct Fickle(u16, Arc<AtomicU64>);
@@ -63,6 +63,69 @@ proptest! {
             let keys: HashSet<u16> = rows.items().map(|item| item.key).collect();
             prop_assert_eq!(keys, store.items().map(|item| item.key).collect::<HashSet<_>>());
             prop_assert_eq!(rows.len(), store.len());
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+
+    /// Sections, filters and places that another look gives otherwise: the rows may stand anywhere, and the
+    /// lists go on.
+    #[test]
+    fn user_code_that_changes_its_mind_panics_nowhere(
+        seed in any::<u64>(),
+        fickle in prop::array::uniform3(any::<bool>()),
+        edits in prop::collection::vec((0..60u16, any::<u8>(), 0..9u8), 1..60),
+    ) {
+        let draws = Arc::new(AtomicU64::new(seed));
+        let draw = move |steady: u16, fickle: bool, of: u64| match fickle {
+            true => (draws.fetch_add(0x9e37_79b9_7f4a_7c15, Relaxed) >> 40) % of,
+            false => u64::from(steady) % of,
+        };
+        let (by, passes, order) = (draw.clone(), draw.clone(), draw);
+        let [group, filter, sort] = fickle;
+        let query = Query::new()
+            .group(
+                Group::with(move |thing: &Thing| by(thing.key, group, 4) as i64)
+                    .total(Total::Sum, Thing::KEY)
+                    .total(Total::Minimum, Thing::RANK),
+            )
+            .filter(move |thing: &Thing| passes(thing.key, filter, 5) > 0)
+            .sort(Sort::by_value(move |thing: &Thing| order(thing.key, sort, 3)));
+        let mut store = Store::load((0..40).map(|key| thing(key, key as u8))).unwrap();
+        let lists = [
+            store.bind(query.clone()),
+            store.bind(query.clone().unsorted().skip(2).take(9)),
+        ];
+        let feeds = lists.map(|list| store.feed(list).unwrap());
+        let mut open = Vec::new();
+        for (key, seed, kind) in edits {
+            match kind {
+                0 => drop(store.add(thing(key, seed), Place::End)),
+                1 => drop(store.edit(&key, |item| *item = thing(key, seed))),
+                2 => drop(store.remove(&key)),
+                3 => drop(store.reload((0..key).rev().map(|key| thing(key, seed)))),
+                4 => drop(store.edit_many(&[key, key / 2, key / 3], |item| item.on = !item.on)),
+                5 => drop(store.change_query(lists[0], |query| {
+                    let passes = move |thing: &Thing| !thing.key.is_multiple_of(u16::from(seed % 7) + 1);
+                    query.filter(passes)
+                })),
+                6 => drop(store.move_in(lists[0], &[key], Place::Row(usize::from(seed) % 40))),
+                7 => open.extend(store.draft(&key).ok()),
+                _ => drop(open.pop()),
+            }
+            for (list, feed) in lists.iter().zip(&feeds) {
+                if let Some(changes) = feed.read(&store).unwrap() {
+                    changes.by_section().stages(|_| None);
+                    changes.inverse();
+                }
+                let rows = store.list(*list).unwrap();
+                for section in 0..rows.sections().count() {
+                    rows.rows_in(section);
+                }
+                prop_assert!(rows.items().count() <= store.len());
+            }
         }
     }
 }

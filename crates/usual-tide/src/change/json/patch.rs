@@ -2,7 +2,6 @@
 
 use crate::change::set::{ChangeSet, Updated};
 use crate::change::steps::Step;
-use crate::item::Item;
 use crate::record::Record;
 use serde_json::{Value, json};
 
@@ -104,7 +103,8 @@ impl ChangeSet<Record> {
 /// Makes sure which row is at a position.
 fn test(position: usize, record: &Record) -> Value {
     let path = format!("/{position}{}", record.key_pointer());
-    json!({"op": "test", "path": path, "value": record.key().to_value()})
+    // As the data has it: other programs may tell `-0` from `0`.
+    json!({"op": "test", "path": path, "value": record.key_value()})
 }
 
 /// What gives a row's member its later value.

@@ -24,9 +24,12 @@ impl<T: Item> SectionChanges<T> {
     /// change; then the sections leave that have no rows any more, and headings, counts and totals change.
     /// In the second no section changes its place, so all positions speak of the same sections. O(k + s).
     ///
-    /// `sections` gives the section at a position in B: what the view shows so far.
+    /// `sections` gives the section at a position in B: what the view shows so far. One that it does not know
+    /// stands without key and heading between the stages.
     pub fn stages(&self, sections: impl Fn(usize) -> Option<Arc<Section>>) -> Vec<Self> {
-        let before: Vec<Arc<Section>> = (0..self.sections.before()).filter_map(sections).collect();
+        let unknown = || Arc::new(Section::whole(0));
+        let before = (0..self.sections.before()).map(|at| sections(at).unwrap_or_else(unknown));
+        let before: Vec<Arc<Section>> = before.collect();
         let middle = self.middle(&before);
         let mut stages = Vec::new();
 

@@ -28,7 +28,7 @@ use rust_decimal::Decimal;
 use std::fmt;
 use std::sync::Arc;
 use step::ByStep;
-use total::TotalOf;
+use total::{TotalOf, same_tallied};
 
 /// What puts rows into sections: the value that the rows of a section have in common.
 ///
@@ -300,10 +300,8 @@ impl<T> Group<T> {
 
     /// Whether an edit is known to leave an item in its section with the same totals.
     pub(crate) fn same_totals(&self, before: &T, after: &T) -> bool {
-        let totals = self.parts.totals.iter();
-        totals
-            .into_iter()
-            .all(|total| total.field.is_same(before, after))
+        let mut totals = self.parts.totals.iter();
+        totals.all(|total| same_tallied(&total.of(before), &total.of(after)))
     }
 
     /// Changes an item so that it belongs to a section; `None` where the grouping does not say how.

@@ -32,9 +32,9 @@ impl<T> ByStep<T> {
         let start = steps.checked_mul(self.step)?.normalize();
         // The quotient is rounded, so it can lie one step off.
         let start = if start > number {
-            start - self.step
+            start.checked_sub(self.step)?
         } else if number.checked_sub(start)? >= self.step {
-            start + self.step
+            start.checked_add(self.step)?
         } else {
             start
         };

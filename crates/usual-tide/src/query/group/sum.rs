@@ -98,20 +98,34 @@ impl Sum {
     }
 
     fn whole(&self) -> Option<i128> {
-        self.high.checked_mul(1 << 64)?.checked_add(self.low)
+        // The low part may be many times 2^64 by now.
+        let high = self.high.checked_add(self.low >> 64)?;
+        let low = self.low & i128::from(u64::MAX);
+        high.checked_mul(1 << 64)?.checked_add(low)
     }
 
+    /// `None` where no exact value can hold it.
     fn exact(&self) -> Option<Value<'static>> {
         let whole = self.whole()?;
-        if self.decimals.is_empty() {
+        let Some(scale) = self.decimals.keys().next_back().copied() else {
             return Some(Value::Integer(whole));
+        };
+        // All at one scale, where nothing is rounded.
+        let at_scale = |number: i128, of: u32| number.checked_mul(10_i128.checked_pow(scale - of)?);
+        let mut total = at_scale(whole, 0)?;
+        for (of, mantissa) in &self.decimals {
+            total = total.checked_add(at_scale(*mantissa, *of)?)?;
         }
-        let mut total = Decimal::try_from_i128_with_scale(whole, 0).ok()?;
-        for (scale, mantissa) in &self.decimals {
-            let part = Decimal::try_from_i128_with_scale(*mantissa, *scale).ok()?;
-            total = total.checked_add(part)?;
+        let (mut total, mut scale) = (total, scale);
+        loop {
+            if let Ok(total) = Decimal::try_from_i128_with_scale(total, scale) {
+                return Some(Value::Decimal(total));
+            }
+            if scale == 0 || total % 10 != 0 {
+                return None;
+            }
+            (total, scale) = (total / 10, scale - 1);
         }
-        Some(Value::Decimal(total))
     }
 
     fn rounded(&self) -> f64 {

@@ -13,7 +13,8 @@ use std::sync::Arc;
 /// text that is a decimal number counts as one.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub enum Total {
-    /// All numbers added: exactly, unless floats are among them.
+    /// All numbers added: exactly, or as a float where floats are among them or no exact value can hold the sum
+    /// (more than 28 digits with decimals, more than an `i128` without).
     Sum,
     /// The least value.
     Minimum,
@@ -138,14 +139,29 @@ fn change_spread(spread: &mut Spread, value: &Value<'static>, put_in: bool) {
     }
 }
 
-/// A value in the order of values.
+/// A value in the order of values. Equal numbers that are written in different ways (2 and 2.00) are different
+/// values here, so that what is told is always the way of a number that is there.
 #[derive(Clone, Debug)]
 struct Ordered(Value<'static>);
 
 impl Ord for Ordered {
     fn cmp(&self, other: &Self) -> Ordering {
-        total_order(&self.0, &other.0)
+        total_order(&self.0, &other.0).then_with(|| form(&self.0).cmp(&form(&other.0)))
     }
+}
+
+/// The way in which a number is written, beside its value.
+fn form(value: &Value<'_>) -> (u8, u32) {
+    match value {
+        Value::Decimal(number) => (1, number.scale()),
+        Value::Float(number) => (2, u32::from(number.is_sign_negative())),
+        _ => (0, 0),
+    }
+}
+
+/// Whether two values add the same to every total.
+pub(super) fn same_tallied(one: &Value<'_>, two: &Value<'_>) -> bool {
+    total_order(one, two).is_eq() && form(one) == form(two)
 }
 
 impl PartialOrd for Ordered {

@@ -3,12 +3,16 @@
 use super::subscription::Subscriber;
 use super::{Inner, Store};
 use crate::item::Item;
+use std::any::Any;
 use std::collections::VecDeque;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::sync::Arc;
 
 /// An edit that waits.
 type Posted<T> = Box<dyn FnOnce(&mut Store<T>) + Send>;
+
+/// What a panic carries.
+type Panic = Box<dyn Any + Send>;
 
 /// Who is to be told, and what waits meanwhile.
 pub(super) struct Delivery<T: Item> {
@@ -42,16 +46,16 @@ impl<T: Item> Inner<T> {
                 return;
             }
         }
-        // A callback or a posted edit may panic: the others are told by the next delivery then.
-        let told = catch_unwind(AssertUnwindSafe(|| while self.deliver_round() {}));
-        if let Err(panic) = told {
-            self.delivery().running = false;
+        let mut panicked = None;
+        while self.deliver_round(&mut panicked) {}
+        if let Some(panic) = panicked {
             resume_unwind(panic);
         }
     }
 
-    /// One round; `false` when there is nothing left.
-    fn deliver_round(&self) -> bool {
+    /// One round; `false` when there is nothing left. A callback or a posted edit that panics keeps nobody
+    /// else from being told: the first panic is noted, for the caller at the end.
+    fn deliver_round(&self, panicked: &mut Option<Panic>) -> bool {
         let subscribers = {
             let mut delivery = self.delivery();
             if !delivery.pending && delivery.queue.is_empty() {
@@ -61,17 +65,29 @@ impl<T: Item> Inner<T> {
             delivery.pending = false;
             delivery.subscribers.clone()
         };
-        for subscriber in subscribers {
-            if !subscriber.tell(self) {
-                self.unsubscribe(&subscriber);
+        let mut attempt = |work: &mut dyn FnMut()| {
+            if let Err(panic) = catch_unwind(AssertUnwindSafe(work)) {
+                panicked.get_or_insert(panic);
             }
+        };
+        for subscriber in subscribers {
+            attempt(&mut || {
+                if !subscriber.tell(self) {
+                    self.unsubscribe(&subscriber);
+                }
+            });
         }
         loop {
             let Some(edit) = self.delivery().queue.pop_front() else {
                 return true;
             };
             self.delivery().pending = true;
-            self.write(edit);
+            let mut edit = Some(edit);
+            attempt(&mut || {
+                if let Some(edit) = edit.take() {
+                    self.write(edit);
+                }
+            });
         }
     }
 

@@ -212,6 +212,7 @@ impl<T: Item> Store<T> {
         let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
         let refused = tickets.refused.remove(refused);
         tickets.marks.count(&refused.write.key, 0, -1);
+        tickets.forget_addition(&refused.write.key);
         Ok(refused)
     }
 
@@ -221,25 +222,22 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// [`TicketError`].
-    pub fn submit_write(&mut self, mut write: Write<T>) -> Result<Ticket, TicketError> {
+    pub fn submit_write(&mut self, write: Write<T>) -> Result<Ticket, TicketError> {
         self.expecting()?;
-        self.end_dropped_drafts();
-        self.history.route = Route::Source;
-        let Ok(acts) = self.batch(|store| Ok::<_, Infallible>(store.put_on(&write)));
+        let put_on = |store: &mut Self| Ok::<_, Infallible>(store.put_on(&write));
+        let Ok(acts) = self.batch_as(Route::Source, None, put_on);
         let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
-        write.ticket = tickets.give_ticket();
-        let ticket = write.ticket;
-        tickets.push(Layer {
+        Ok(tickets.push(Layer {
             acts,
             writes: vec![Arc::new(write)],
-        });
-        Ok(ticket)
+        }))
     }
 
-    /// The items as the source has them, as far as it has told: what is shown, without the writes that wait.
-    /// O(n) besides O(p log n) in those.
+    /// The items as the source has them, as far as it has told: what is shown, without the writes that wait,
+    /// and without what an open batch has done. O(n) besides O(p log n) in those.
     pub fn saved_items(&mut self) -> Vec<Arc<T>> {
-        let saved = self.underneath(|store, _| {
+        let saved = self.batch_as(Route::Source, None, |store| {
+            store.withdraw_unsaved();
             let blanks = &store.standing.blanks;
             let rows = store.source.rows().filter(|slot| !blanks.contains(slot));
             let items = rows.filter_map(|slot| store.items.get(slot).cloned());
@@ -254,25 +252,26 @@ impl<T: Item> Store<T> {
         self.end_dropped_drafts();
         let key = item.as_ref().map_or(&write.key, Item::key).clone();
         let is_same = key == write.key;
+        let tickets = self.expecting()?;
+        let waiting: Waiting<T> = tickets.waiting().cloned().collect();
+        let renaming = (!is_same).then(|| tickets.renaming(&waiting, ticket, &write.key, &key));
         if !(oldest && is_same && self.settle_oldest(&write, item.as_ref())) {
             let Ok(()) = self.underneath(|store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
                 store.carry_confirmed(&write, item);
-                let later = |other: &&mut Arc<Write<T>>| !is_same && other.ticket > ticket;
-                for other in waiting.iter_mut().filter(later) {
-                    *other = Arc::new(other.renamed(&write.key, &key));
+                if let Some(renaming) = &renaming {
+                    waiting.iter_mut().for_each(|write| renaming.apply(write));
                 }
                 Ok::<(), Infallible>(())
             });
         }
         self.count(&write, 0);
-        if let Some(tickets) = self.tickets.as_mut().filter(|_| !is_same) {
-            let refused = tickets.refused.iter_mut();
-            for refused in refused.filter(|refused| refused.write.ticket > ticket) {
-                refused.write = Arc::new(refused.write.renamed(&write.key, &key));
+        if let Some(tickets) = &mut self.tickets {
+            if let Some(renaming) = &renaming {
+                tickets.rename_refused(renaming);
             }
-            tickets.count_anew(&write.key);
-            tickets.count_anew(&key);
+            tickets.forget_addition(&write.key);
+            tickets.forget_addition(&key);
         }
         self.know_added(&write, &key);
         tracing::debug!(%ticket, ?key, "confirmed");
@@ -287,8 +286,7 @@ impl<T: Item> Store<T> {
             if write.after.is_none() || self.unanswered().filter(of_item).count() > 1 {
                 return false;
             }
-            self.history.route = Route::Source;
-            let Ok(()) = self.batch(|store| {
+            let Ok(()) = self.batch_as(Route::Source, None, |store| {
                 let slot = store.slot(&write.key);
                 let now = slot.and_then(|slot| Some((slot, store.items.get(slot)?)));
                 if let Some((slot, _)) = now.filter(|(_, now)| ***now != *item) {
@@ -323,9 +321,7 @@ impl<T: Item> Store<T> {
         let place = write.and_then(|write| write.place.as_ref());
         match self.slot(item.key()) {
             Some(slot) => {
-                if self.items.get(slot) != Some(&item) {
-                    self.swap_item(slot, item);
-                }
+                self.put_version(slot, item);
                 let edits = |write: &&Write<T>| write.kind() == WriteKind::Edit;
                 if write.filter(edits).is_some() {
                     self.put_between(slot, place);

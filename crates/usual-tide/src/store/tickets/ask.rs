@@ -176,15 +176,12 @@ impl<T: Item> Store<T> {
         }
     }
 
-    fn file(&mut self, mut layer: Layer<T>) {
+    fn file(&mut self, layer: Layer<T>) {
         let Some(tickets) = &mut self.tickets else {
             return;
         };
         if layer.writes.is_empty() {
             return;
-        }
-        for write in &mut layer.writes {
-            Arc::make_mut(write).ticket = tickets.give_ticket();
         }
         tracing::debug!(writes = layer.writes.len(), "asking the source");
         tickets.push(layer);
@@ -234,6 +231,7 @@ impl<T: Item> Store<T> {
             after,
             place,
             show: Show::AtOnce,
+            made_by: None,
         };
         Some((position, write))
     }

@@ -24,6 +24,7 @@ use hashbrown::HashMap;
 use mark::Marks;
 use std::collections::VecDeque;
 use std::sync::Arc;
+use write::Renaming;
 
 /// The writes that wait for an answer, and those that were refused.
 pub(super) struct Tickets<T: Item> {
@@ -36,6 +37,10 @@ pub(super) struct Tickets<T: Item> {
     marks: Marks<T::Key>,
     /// What the edit under way asks of the source, until it is final.
     asked: Option<Layer<T>>,
+    /// The latest addition of each key, as long as writes of the key wait or are refused.
+    additions: HashMap<T::Key, Ticket>,
+    /// Whether the writes that wait are withdrawn at this moment, since something changes underneath.
+    is_underneath: bool,
     /// Rows of withdrawn additions, while something changes underneath.
     withdrawn: HashMap<T::Key, Slot>,
 }
@@ -55,6 +60,8 @@ impl<T: Item> Tickets<T> {
             refused: Vec::new(),
             marks: Marks::new(),
             asked: None,
+            additions: HashMap::new(),
+            is_underneath: false,
             withdrawn: HashMap::new(),
         }
     }
@@ -63,17 +70,66 @@ impl<T: Item> Tickets<T> {
         self.layers.iter().flat_map(|layer| &layer.writes)
     }
 
-    fn give_ticket(&mut self) -> Ticket {
-        self.next += 1;
-        Ticket(self.next)
-    }
-
-    /// Puts a layer on top; its writes wait from now on.
-    fn push(&mut self, layer: Layer<T>) {
-        for write in &layer.writes {
+    /// Puts a layer on top; its writes get tickets and wait from now on. Gives the last ticket.
+    fn push(&mut self, mut layer: Layer<T>) -> Ticket {
+        for write in &mut layer.writes {
+            self.next += 1;
+            let ticket = Ticket(self.next);
+            let write = Arc::make_mut(write);
+            write.ticket = ticket;
+            if write.kind() == WriteKind::Add {
+                self.additions.insert(write.key.clone(), ticket);
+            }
+            write.made_by = self.additions.get(&write.key).copied();
             self.marks.count(&write.key, 1, 0);
         }
         self.layers.push_back(layer);
+        Ticket(self.next)
+    }
+
+    /// What another key that the source has given an added item means for the writes that wait.
+    fn renaming(
+        &self,
+        waiting: &[Arc<Write<T>>],
+        by: Ticket,
+        from: &T::Key,
+        to: &T::Key,
+    ) -> Renaming<T::Key> {
+        let is_another = |write: &&Arc<Write<T>>| {
+            write.key == *from && write.kind() == WriteKind::Add && write.ticket > by
+        };
+        let refused = self.refused.iter().map(|refused| &refused.write);
+        let next = waiting.iter().chain(refused).filter(is_another);
+        let next = next.map(|write| write.ticket).min();
+        let latest = self.additions.get(from).copied();
+        Renaming {
+            by,
+            until: next.or(latest.filter(|latest| *latest > by)),
+            from: from.clone(),
+            to: to.clone(),
+        }
+    }
+
+    /// Renames what was refused; the writes that wait are renamed as they are put on again.
+    fn rename_refused(&mut self, renaming: &Renaming<T::Key>) {
+        for refused in &mut self.refused {
+            renaming.apply(&mut refused.write);
+        }
+        if self.additions.get(&renaming.from) == Some(&renaming.by) {
+            self.additions.remove(&renaming.from);
+            self.additions.insert(renaming.to.clone(), renaming.by);
+        }
+        self.count_anew(&renaming.from);
+        self.count_anew(&renaming.to);
+    }
+
+    /// Forgets which addition made an item, when nothing that was asked of it is left.
+    fn forget_addition(&mut self, key: &T::Key) {
+        let of_item = |write: &Arc<Write<T>>| write.key == *key;
+        let refused = self.refused.iter().map(|refused| &refused.write);
+        if self.additions.contains_key(key) && !self.waiting().chain(refused).any(of_item) {
+            self.additions.remove(key);
+        }
     }
 
     /// Counts the writes of an item anew, after it was given another key.
@@ -87,9 +143,14 @@ impl<T: Item> Tickets<T> {
         self.marks.set(key, waiting, refused.count());
     }
 
-    /// Forgets what an edit asked that was taken back.
-    pub(super) fn take_back(&mut self) {
-        self.asked = None;
-        self.withdrawn.clear();
+    /// Forgets what an edit asked that was taken back, as a whole or in part.
+    pub(super) fn take_back(&mut self, whole: bool) {
+        if whole {
+            self.asked = None;
+            self.is_underneath = false;
+        }
+        if !self.is_underneath {
+            self.withdrawn.clear();
+        }
     }
 }

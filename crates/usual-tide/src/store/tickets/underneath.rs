@@ -13,6 +13,13 @@ use std::sync::Arc;
 /// The writes that wait, oldest first.
 pub(super) type Waiting<T> = Vec<Arc<Write<T>>>;
 
+/// A draft's blank row that made way while something changes underneath.
+struct SetAside {
+    blank: Slot,
+    /// The row before it.
+    after: Option<Slot>,
+}
+
 impl<T: Item> Store<T> {
     /// Whether writes wait for an answer.
     pub(in crate::store) fn is_waiting(&self) -> bool {
@@ -26,38 +33,60 @@ impl<T: Item> Store<T> {
         &mut self,
         change: impl FnOnce(&mut Self, &mut Waiting<T>) -> Result<R, E>,
     ) -> Result<R, E> {
-        self.end_dropped_drafts();
-        self.history.route = Route::Source;
-        let (done, layers) = self.batch(|store| {
+        let (done, layers) = self.batch_as(Route::Source, None, |store| {
             let mut waiting: Waiting<T> = match &store.tickets {
                 Some(tickets) => tickets.waiting().cloned().collect(),
                 None => Vec::new(),
             };
-            store.withdraw();
+            let aside = store.withdraw();
+            if let Some(tickets) = &mut store.tickets {
+                tickets.is_underneath = true;
+            }
             let done = change(store, &mut waiting)?;
             let layers = store.put_on_again(waiting);
             store.let_go_of_withdrawn();
+            store.put_back(aside);
             Ok((done, layers))
         })?;
         if let Some(tickets) = &mut self.tickets {
             tickets.layers = layers;
+            tickets.is_underneath = false;
             tickets.withdrawn.clear();
         }
         Ok(done)
     }
 
-    /// Takes off all writes that wait, the latest first, so that the store is what the source has.
-    fn withdraw(&mut self) {
-        let Some(tickets) = &self.tickets else {
+    /// Takes off all writes that wait, the latest first, so that the store is what the source has. Gives the
+    /// blank rows of drafts that stood in the way of items with their keys.
+    fn withdraw(&mut self) -> Vec<SetAside> {
+        let layers = self.tickets.iter().flat_map(|tickets| &tickets.layers);
+        let acts: Vec<Act<T>> = layers.flat_map(|layer| &layer.acts).cloned().collect();
+        self.withdraw_acts(acts)
+    }
+
+    /// Takes off what the source has not, the edits of an open batch too. The caller takes it all back.
+    pub(super) fn withdraw_unsaved(&mut self) {
+        let Some(tickets) = &self.tickets else { return };
+        if tickets.is_underneath {
             return;
-        };
-        let layers = tickets.layers.iter().rev();
-        let acts: Vec<Act<T>> = layers
-            .flat_map(|layer| layer.acts.iter().rev())
-            .cloned()
-            .collect();
-        for act in acts {
-            let slot = self.slot(act.key());
+        }
+        let of_person = self.history.route != Route::Source;
+        let open = of_person.then(|| self.acts(self.is_plain())).flatten();
+        let layers = tickets.layers.iter().flat_map(|layer| &layer.acts).cloned();
+        let acts = layers.chain(open.unwrap_or_default()).collect();
+        self.withdraw_acts(acts);
+    }
+
+    fn withdraw_acts(&mut self, acts: Vec<Act<T>>) -> Vec<SetAside> {
+        let mut aside = Vec::new();
+        for act in acts.into_iter().rev() {
+            let mut slot = self.slot(act.key());
+            if let (Act::Removed { .. }, Some(blank)) = (&act, slot)
+                && self.standing.blanks.contains(&blank)
+            {
+                aside.push(self.set_aside(blank));
+                slot = None;
+            }
             match (act, slot) {
                 (Act::Added { item }, Some(slot)) => {
                     if let Some(tickets) = &mut self.tickets {
@@ -77,6 +106,37 @@ impl<T: Item> Store<T> {
                 }
                 (act, _) => tracing::error!(key = ?act.key(), "a write cannot be withdrawn"),
             }
+        }
+        aside
+    }
+
+    fn set_aside(&mut self, blank: Slot) -> SetAside {
+        let after = self.source.rows_before(blank).next();
+        self.withdraw_row(blank);
+        SetAside { blank, after }
+    }
+
+    /// Puts blank rows back behind the rows that they stood behind. Where an item has the key by now, the draft
+    /// is one of that item, and its blank row is gone.
+    fn put_back(&mut self, aside: Vec<SetAside>) {
+        for SetAside { blank, after } in aside.into_iter().rev() {
+            let Some(item) = self.items.get(blank).cloned() else {
+                continue;
+            };
+            if let Some(slot) = self.slot(item.key()) {
+                self.journal.steps.push(Step::Gone { slot: blank });
+                self.set_apart(|standing| standing.hand_over(blank, slot));
+                continue;
+            }
+            let behind = after.map(|row| self.source.position(row));
+            let at = match behind {
+                None => 0,
+                Some(position) => position.map_or(self.len(), |position| position + 1),
+            };
+            self.keys.insert(blank, &self.items);
+            self.index_values(blank, Some(&item));
+            self.source.insert(at, blank, 0);
+            self.journal.steps.push(Step::Returned { slot: blank });
         }
     }
 
@@ -114,7 +174,11 @@ impl<T: Item> Store<T> {
 
     /// Makes a write's edit, as far as it can be made: what it speaks of may be gone, or there already.
     pub(super) fn carry_write(&mut self, write: &Write<T>) {
-        let slot = self.slot(&write.key);
+        let slot = match &write.after {
+            // An item is added under its own key.
+            Some(added) if write.before.is_none() => self.slot(added.key()),
+            _ => self.slot(&write.key),
+        };
         match (&write.before, &write.after, slot) {
             (None, Some(after), None) => {
                 let place = write

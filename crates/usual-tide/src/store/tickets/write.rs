@@ -50,6 +50,9 @@ pub struct Write<T: Item> {
     pub place: Option<Neighbours<T::Key>>,
     /// When it shows.
     pub show: Show,
+    /// The addition that made the item, where the store has asked for it: items that have the same key one after
+    /// another are told apart by it.
+    pub(super) made_by: Option<Ticket>,
 }
 
 /// What an item stands between in source order.
@@ -78,6 +81,7 @@ impl<T: Item> Write<T> {
             after,
             place,
             show,
+            made_by: None,
         }
     }
 
@@ -94,17 +98,40 @@ impl<T: Item> Write<T> {
             (Some(_), None) => WriteKind::Remove,
         }
     }
+}
 
-    /// The same write where an item has another key by now.
-    pub(super) fn renamed(&self, from: &T::Key, to: &T::Key) -> Self {
-        let renamed = |key: &T::Key| if key == from { to.clone() } else { key.clone() };
-        let mut write = self.clone();
-        write.key = renamed(&self.key);
-        if let Some(place) = &mut write.place {
-            place.after = place.after.as_ref().map(renamed);
-            place.before = place.before.as_ref().map(renamed);
+/// The source has given an added item another key.
+pub(super) struct Renaming<K> {
+    /// The addition.
+    pub(super) by: Ticket,
+    /// The next addition of an item with the first key: from there on the key means that one.
+    pub(super) until: Option<Ticket>,
+    pub(super) from: K,
+    pub(super) to: K,
+}
+
+impl<K: Clone + PartialEq> Renaming<K> {
+    /// Gives a later write of the item its new key, and one that names it as a neighbour.
+    pub(super) fn apply<T: Item<Key = K>>(&self, write: &mut Arc<Write<T>>) {
+        if write.ticket <= self.by {
+            return;
         }
-        write
+        let is_its = write.key == self.from && write.made_by == Some(self.by);
+        let means_it = self.until.is_none_or(|until| write.ticket < until);
+        let renamed = |key: &K| match *key == self.from {
+            true => self.to.clone(),
+            false => key.clone(),
+        };
+        if is_its {
+            Arc::make_mut(write).key = self.to.clone();
+        }
+        if means_it && let Some(place) = write.place.as_ref() {
+            let place = Neighbours {
+                after: place.after.as_ref().map(renamed),
+                before: place.before.as_ref().map(renamed),
+            };
+            Arc::make_mut(write).place = Some(place);
+        }
     }
 }
 
@@ -117,6 +144,7 @@ impl<T: Item> Clone for Write<T> {
             after: self.after.clone(),
             place: self.place.clone(),
             show: self.show,
+            made_by: self.made_by,
         }
     }
 }

@@ -49,6 +49,15 @@ impl Plain {
     }
 }
 
+/// A length as bytes in the order of lengths, however long: 255 as often as it fits, then the rest.
+fn write_length(mut length: usize, into: &mut Vec<u8>) {
+    while length >= usize::from(u8::MAX) {
+        into.push(u8::MAX);
+        length -= usize::from(u8::MAX);
+    }
+    into.extend(u8::try_from(length));
+}
+
 /// Each run of digits with its length before it, so that longer numbers come later.
 fn write_numeric(text: &[u8], into: &mut Vec<u8>) {
     let runs = text.chunk_by(|one, two| one.is_ascii_digit() == two.is_ascii_digit());
@@ -57,7 +66,7 @@ fn write_numeric(text: &[u8], into: &mut Vec<u8>) {
             let zeros = run.iter().take_while(|digit| **digit == b'0').count();
             let digits = &run[zeros..];
             into.push(b'0');
-            into.push(u8::try_from(digits.len()).unwrap_or(u8::MAX));
+            write_length(digits.len(), into);
             into.extend_from_slice(digits);
         } else {
             into.extend_from_slice(run);

@@ -1,0 +1,485 @@
+//! Few keys, removed and added over and over while writes wait for the source: by the person, by drafts, by
+//! undo and redo, and by the source itself, whose answers come in any order and with other keys.
+
+use super::checks::check_set;
+use super::model::{Grouped, Order, Shape, Thing, thing};
+use proptest::prelude::*;
+use std::sync::Arc;
+use usual_tide::{
+    CommitError, Draft, EditError, Feed, ListId, Place, Prefer, Query, Store, Ticket, Write,
+};
+
+type Rows = Vec<Arc<Thing>>;
+
+/// Keys that are there, may be there, or are given by the source.
+const KEYS: u16 = 6;
+
+#[derive(Clone, Debug)]
+enum Op {
+    Add(u16, u8, u8),
+    Edit(u16, u8),
+    Remove(u16),
+    Move(u16, u8),
+    Batch(Vec<Op>, bool),
+    Undo,
+    Redo,
+    Draft(u16),
+    DraftNew(u16, u8, u8),
+    Type(u8, u8),
+    Commit(u8, bool),
+    Discard(u8),
+    Drop(u8),
+    Source(Vec<Op>),
+    Reload(Vec<(u16, u8)>),
+    Confirm(u8),
+    ConfirmAs(u8, u16, u8),
+    Refuse(u8),
+    RefuseWith(u8, Option<u8>),
+    TryAgain(u8),
+    Dismiss(u8),
+    Saved,
+}
+
+fn edit() -> impl Strategy<Value = Op> {
+    prop_oneof![
+        3 => (0..KEYS, 0..20u8, any::<u8>()).prop_map(|(key, seed, at)| Op::Add(key, seed, at)),
+        2 => (0..KEYS, 0..20u8).prop_map(|(key, seed)| Op::Edit(key, seed)),
+        3 => (0..KEYS).prop_map(Op::Remove),
+        1 => (0..KEYS, any::<u8>()).prop_map(|(key, at)| Op::Move(key, at)),
+    ]
+}
+
+fn op() -> impl Strategy<Value = Op> {
+    let edits = || prop::collection::vec(prop_oneof![6 => edit(), 1 => Just(Op::Saved)], 1..4);
+    prop_oneof![
+        10 => edit(),
+        2 => (edits(), any::<bool>()).prop_map(|(ops, fails)| Op::Batch(ops, fails)),
+        3 => Just(Op::Undo),
+        2 => Just(Op::Redo),
+        1 => (0..KEYS).prop_map(Op::Draft),
+        2 => (0..KEYS, 0..20u8, any::<u8>()).prop_map(|(key, seed, at)| Op::DraftNew(key, seed, at)),
+        2 => (any::<u8>(), 0..20u8).prop_map(|(which, seed)| Op::Type(which, seed)),
+        2 => (any::<u8>(), any::<bool>()).prop_map(|(which, mine)| Op::Commit(which, mine)),
+        1 => any::<u8>().prop_map(Op::Discard),
+        1 => any::<u8>().prop_map(Op::Drop),
+        4 => edits().prop_map(Op::Source),
+        1 => prop::collection::vec((0..KEYS, 0..20u8), 0..5).prop_map(Op::Reload),
+        4 => any::<u8>().prop_map(Op::Confirm),
+        3 => (any::<u8>(), 0..KEYS + 2, 0..20u8)
+            .prop_map(|(which, key, seed)| Op::ConfirmAs(which, key, seed)),
+        3 => any::<u8>().prop_map(Op::Refuse),
+        1 => (any::<u8>(), prop::option::of(0..20u8))
+            .prop_map(|(which, seed)| Op::RefuseWith(which, seed)),
+        1 => any::<u8>().prop_map(Op::TryAgain),
+        1 => any::<u8>().prop_map(Op::Dismiss),
+        1 => Just(Op::Saved),
+    ]
+}
+
+fn shapes() -> [Shape; 4] {
+    let grouped = Shape {
+        grouped: Grouped::OnWithTotals,
+        order: Order::NameThenRankDown,
+        ..Shape::ALL
+    };
+    [
+        Shape::ALL,
+        grouped,
+        Shape {
+            grouped: Grouped::Rank,
+            order: Order::Source,
+            filter: 5,
+            ..Shape::ALL
+        },
+        Shape {
+            order: Order::RankDownMissingFirst,
+            skip: 1,
+            take: Some(3),
+            ..Shape::ALL
+        },
+    ]
+}
+
+struct World {
+    store: Store<Thing>,
+    lists: Vec<(ListId, Feed<Thing>, Rows)>,
+    drafts: Vec<Draft<Thing>>,
+    waits: bool,
+}
+
+fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
+    (!of.is_empty()).then(|| usize::from(which) % of.len())
+}
+
+/// An edit as the store takes it; what does not fit the moment is refused, which is fine here.
+fn run(store: &mut Store<Thing>, op: &Op) -> Result<(), EditError<u16>> {
+    let place = |store: &Store<Thing>, at: u8| Place::Gap(usize::from(at) % (store.len() + 1));
+    match op {
+        Op::Add(key, seed, at) => store.add(thing(*key, *seed), place(store, *at)),
+        Op::Edit(key, seed) => store.edit(key, |item| *item = thing(*key, *seed)).map(drop),
+        Op::Remove(key) => store.remove(key).map(drop),
+        Op::Move(key, at) => store.move_to(key, place(store, *at)).map(drop),
+        Op::Saved => {
+            store.saved_items();
+            Ok(())
+        }
+        _ => Ok(()),
+    }
+}
+
+impl World {
+    fn new(waits: bool) -> Self {
+        let mut store = Store::load((0..3).map(|key| thing(key, key as u8))).unwrap();
+        if waits {
+            store.expect_answers();
+        }
+        let lists = shapes().map(|shape| {
+            let list = store.bind(shape.query());
+            let feed = store.feed(list).unwrap();
+            (list, feed, rows(&store, list))
+        });
+        Self {
+            lists: lists.into(),
+            store,
+            drafts: Vec::new(),
+            waits,
+        }
+    }
+
+    fn ticket(&self, which: u8) -> Option<Arc<Write<Thing>>> {
+        let waiting: Vec<_> = self.store.unanswered().cloned().collect();
+        Some(Arc::clone(&waiting[pick(which, &waiting)?]))
+    }
+
+    fn refused(&self, which: u8) -> Option<Ticket> {
+        let refused = self.store.refused();
+        Some(refused[pick(which, refused)?].write.ticket)
+    }
+
+    fn step(&mut self, op: &Op) {
+        match op {
+            Op::Batch(ops, fails) => self.batch(ops, *fails),
+            Op::Source(ops) => {
+                let done = self.store.from_source(|store| {
+                    // Whatever waits is put aside, so this is what the source has.
+                    ops.iter().for_each(|op| drop(run(store, op)));
+                    Ok::<(), EditError<u16>>(())
+                });
+                done.unwrap();
+            }
+            Op::Undo => drop(self.store.undo()),
+            Op::Redo => drop(self.store.redo()),
+            Op::Reload(items) => {
+                let items = items.iter().map(|(key, seed)| thing(*key, *seed));
+                drop(self.store.reload(items));
+            }
+            Op::Saved => self.check_saved(),
+            Op::Draft(_)
+            | Op::DraftNew(..)
+            | Op::Type(..)
+            | Op::Commit(..)
+            | Op::Discard(_)
+            | Op::Drop(_) => self.draft(op),
+            Op::Confirm(_)
+            | Op::ConfirmAs(..)
+            | Op::Refuse(_)
+            | Op::RefuseWith(..)
+            | Op::TryAgain(_)
+            | Op::Dismiss(_) => self.answer(op),
+            edit => drop(run(&mut self.store, edit)),
+        }
+        // Dropped drafts end with the next edit, be it an empty one.
+        let nothing = self.store.batch(|_| Ok::<_, EditError<u16>>(()));
+        nothing.unwrap();
+    }
+
+    /// The items, blank rows of drafts left out.
+    fn real_rows(&self) -> Rows {
+        let real = self
+            .store
+            .items()
+            .filter(|row| !self.store.is_blank(&row.key));
+        real.cloned().collect()
+    }
+
+    fn batch(&mut self, ops: &[Op], fails: bool) {
+        let before = self.real_rows();
+        let waiting = self.store.unanswered().count();
+        let (undo, redo) = (self.store.undo_len(), self.store.redo_len());
+        let done = self.store.batch(|store| {
+            ops.iter().for_each(|op| drop(run(store, op)));
+            match fails {
+                true => Err(EditError::UnknownKey(9999)),
+                false => Ok(()),
+            }
+        });
+        assert_eq!(done.is_err(), fails);
+        let same = before == self.real_rows();
+        if fails {
+            assert!(same);
+            assert_eq!((undo, redo), (self.store.undo_len(), self.store.redo_len()));
+            assert_eq!(self.store.unanswered().count(), waiting);
+        } else {
+            // Whatever was asked in between, what the person did is a step, and is asked for.
+            assert!(same || self.store.undo_len() > undo || undo == 100);
+            assert!(same || !self.waits || self.store.unanswered().count() > waiting);
+        }
+    }
+
+    fn draft(&mut self, op: &Op) {
+        let store = &mut self.store;
+        match op {
+            Op::Draft(key) => self.drafts.extend(store.draft(key).ok()),
+            Op::DraftNew(key, seed, at) => {
+                let place = Place::Gap(usize::from(*at) % (store.len() + 1));
+                let draft = store.draft_new(thing(*key, *seed), place);
+                self.drafts.extend(draft.ok());
+            }
+            Op::Type(which, seed) => {
+                if let Some(at) = pick(*which, &self.drafts) {
+                    let typed = thing(*self.drafts[at].key(), *seed);
+                    self.drafts[at].edit(|mine| *mine = typed);
+                }
+            }
+            Op::Commit(which, prefer_mine) => {
+                let Some(at) = pick(*which, &self.drafts) else {
+                    return;
+                };
+                let mut draft = self.drafts.remove(at);
+                if let Err(CommitError::Conflict { conflict, .. }) = store.commit(&mut draft) {
+                    let prefer = match prefer_mine {
+                        true => Prefer::Mine,
+                        false => Prefer::Theirs,
+                    };
+                    draft.settle(*conflict, prefer);
+                    drop(store.commit(&mut draft));
+                }
+            }
+            Op::Discard(which) => {
+                if let Some(at) = pick(*which, &self.drafts) {
+                    store.discard(self.drafts.remove(at)).unwrap();
+                }
+            }
+            Op::Drop(which) => {
+                if let Some(at) = pick(*which, &self.drafts) {
+                    drop(self.drafts.remove(at));
+                }
+            }
+            _ => unreachable!("no edit of a draft"),
+        }
+    }
+
+    fn answer(&mut self, op: &Op) {
+        match op {
+            Op::Confirm(which) => {
+                if let Some(write) = self.ticket(*which) {
+                    self.store.confirm_write(write.ticket).unwrap();
+                }
+            }
+            Op::ConfirmAs(which, key, seed) => {
+                if let Some(write) = self.ticket(*which) {
+                    // Only a new item gets a key from the source.
+                    let key = match write.before {
+                        None => *key,
+                        Some(_) => write.key,
+                    };
+                    let item = thing(key, *seed);
+                    self.store.confirm_write_as(write.ticket, item).unwrap();
+                }
+            }
+            Op::Refuse(which) => {
+                if let Some(write) = self.ticket(*which) {
+                    self.store.refuse_write(write.ticket, "not so").unwrap();
+                }
+            }
+            Op::RefuseWith(which, seed) => {
+                if let Some(write) = self.ticket(*which) {
+                    let current = seed.map(|seed| thing(write.key, seed));
+                    let ticket = write.ticket;
+                    let done = self.store.refuse_write_with(ticket, "not so", current);
+                    done.unwrap();
+                }
+            }
+            Op::TryAgain(which) => {
+                if let Some(ticket) = self.refused(*which) {
+                    self.store.try_again(ticket).unwrap();
+                }
+            }
+            Op::Dismiss(which) => {
+                if let Some(ticket) = self.refused(*which) {
+                    self.store.dismiss(ticket).unwrap();
+                }
+            }
+            _ => unreachable!("no answer"),
+        }
+    }
+
+    /// Asking what is saved changes nothing, inside a batch and outside.
+    fn check_saved(&mut self) {
+        let before: Rows = self.store.items().cloned().collect();
+        let saved = self.store.saved_items();
+        let within = self.store.batch(|store| {
+            drop(store.remove(&0));
+            drop(store.add(thing(5, 5), Place::Start));
+            Err::<(), Rows>(store.saved_items())
+        });
+        if self.waits {
+            assert_eq!(within, Err(saved));
+        }
+        assert_eq!(before, self.store.items().cloned().collect::<Rows>());
+    }
+
+    /// Every list shows what the store holds, and tells each change of it.
+    fn check(&mut self) {
+        self.store.check().unwrap();
+        for (list, feed, view) in &mut self.lists {
+            let shown = rows(&self.store, *list);
+            match feed.read(&self.store).unwrap() {
+                Some(set) => check_set(&set, view, &shown),
+                None => assert_eq!(*view, shown),
+            }
+            *view = shown;
+        }
+        let mut keys: Vec<u16> = self.store.items().map(|item| item.key).collect();
+        keys.sort_unstable();
+        assert!(keys.windows(2).all(|pair| pair[0] != pair[1]), "{keys:?}");
+    }
+
+    /// Once nothing is open and all is refused, what is shown is what is saved.
+    fn finish(&mut self) {
+        for draft in std::mem::take(&mut self.drafts) {
+            self.store.discard(draft).unwrap();
+        }
+        let saved = self.store.saved_items();
+        while let Some(write) = self.ticket(0) {
+            self.store.refuse_write(write.ticket, "closed").unwrap();
+            self.check();
+        }
+        assert!(!self.waits || saved == self.store.items().cloned().collect::<Rows>());
+    }
+}
+
+fn rows(store: &Store<Thing>, list: ListId) -> Rows {
+    store.list(list).unwrap().items().cloned().collect()
+}
+
+/// `USUAL_TIDE_CASES` sets another number of scripts for a long run.
+fn cases() -> u32 {
+    let asked = std::env::var("USUAL_TIDE_CASES").ok();
+    asked.and_then(|cases| cases.parse().ok()).unwrap_or(400)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases()) })]
+
+    #[test]
+    fn keys_that_go_and_come_again_are_told_as_they_are(
+        ops in prop::collection::vec(op(), 1..40),
+        waits in prop::bool::weighted(0.8),
+    ) {
+        let mut world = World::new(waits);
+        for op in &ops {
+            world.step(op);
+            world.check();
+        }
+        world.finish();
+    }
+}
+
+fn waiting(store: &Store<Thing>) -> Vec<Ticket> {
+    store.unanswered().map(|write| write.ticket).collect()
+}
+
+fn keys(store: &Store<Thing>) -> Vec<u16> {
+    store.items().map(|item| item.key).collect()
+}
+
+#[test]
+fn another_key_for_an_addition_is_none_for_the_next_item_that_had_the_first() {
+    for sources_own in [true, false] {
+        let mut store = Store::<Thing>::new();
+        store.expect_answers();
+        store.add(thing(3, 0), Place::End).unwrap();
+        store.undo().unwrap();
+        store.redo().unwrap();
+        let tickets = waiting(&store);
+        assert_eq!(tickets.len(), 3);
+        if sources_own {
+            let own = |store: &mut Store<Thing>| store.add(thing(3, 7), Place::End);
+            store.from_source(own).unwrap();
+        }
+        store.confirm_write_as(tickets[0], thing(48, 1)).unwrap();
+        store.check().unwrap();
+        let added = store.unanswered().last().unwrap();
+        assert_eq!((added.key, added.after.as_ref().unwrap().key), (3, 3));
+        assert_eq!(store.unanswered().next().unwrap().key, 48, "the removal");
+        store.confirm_write(tickets[1]).unwrap();
+        store.confirm_write(tickets[2]).unwrap();
+        assert_eq!(keys(&store), [3]);
+    }
+}
+
+#[test]
+fn what_was_shown_before_comes_from_what_was_shown() {
+    let mut store = Store::<Thing>::new();
+    store.expect_answers();
+    let list = store.bind(Query::new());
+    let feed = store.feed(list).unwrap();
+    store.add(thing(1, 2), Place::End).unwrap();
+    store
+        .from_source(|store| store.add(thing(1, 7), Place::End))
+        .unwrap();
+    store.remove(&1).unwrap();
+    store.undo().unwrap();
+    let shown = store.get(&1).cloned();
+    feed.read(&store).unwrap();
+    let tickets = waiting(&store);
+    store.confirm_write(tickets[1]).unwrap();
+    let now = store.get(&1).cloned();
+    assert_ne!(shown, now);
+    let set = feed.read(&store).unwrap().expect("the item is another");
+    assert_eq!(set.updated().len(), 1);
+    assert_eq!(Some(&set.updated()[0].before), shown.as_ref());
+}
+
+#[test]
+fn asking_what_is_saved_loses_no_write() {
+    let mut store = Store::load((0..8).map(|key| thing(key, 1))).unwrap();
+    store.expect_answers();
+    store
+        .batch(|store| {
+            store.edit(&1, |item| item.on = true)?;
+            assert!(!store.saved_items()[1].on);
+            Ok::<(), EditError<u16>>(())
+        })
+        .unwrap();
+    assert_eq!(waiting(&store).len(), 1);
+    assert_eq!(store.undo_len(), 1);
+
+    // A blank row stands where an item waits to be removed.
+    store.remove(&5).unwrap();
+    let removal = waiting(&store)[1];
+    let draft = store.draft_new(thing(5, 9), Place::Start).unwrap();
+    let saved: Vec<u16> = store.saved_items().iter().map(|item| item.key).collect();
+    assert_eq!(saved, [0, 1, 2, 3, 4, 5, 6, 7]);
+    assert_eq!(store.position(&5), Some(0), "the blank row is where it was");
+    store.refuse_write(removal, "it is in the kiln").unwrap();
+    assert_eq!(*store.get(&5).unwrap().as_ref(), thing(5, 1));
+    assert!(!store.is_blank(&5) && store.is_open(&draft));
+    store.check().unwrap();
+    store.discard(draft).unwrap();
+    assert_eq!(*store.get(&5).unwrap().as_ref(), thing(5, 1));
+}
+
+#[test]
+fn an_undo_that_left_something_alone_is_not_exact() {
+    let mut store = Store::load((1..=5).map(|key| thing(key, 1))).unwrap();
+    store.move_to(&3, Place::End).unwrap();
+    store.remove(&1).unwrap();
+    let draft = store.draft_new(thing(1, 3), Place::Start).unwrap();
+    let undone = store.undo().unwrap().unwrap();
+    assert_eq!(undone.skipped.len(), 1);
+    store.discard(draft).unwrap();
+    store.undo().unwrap();
+    assert_eq!(keys(&store), [2, 3, 4, 5]);
+}
