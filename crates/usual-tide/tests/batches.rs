@@ -246,3 +246,105 @@ fn a_large_block_moves_within_each_list() {
         }
     }
 }
+
+#[test]
+fn a_list_that_a_failed_batch_unbound_is_bound_again() {
+    let mut store = store();
+    let list = store.bind(Query::new().sort(Piece::HEIGHT_MM));
+    let feed = store.feed(list).unwrap();
+    let before: Vec<u32> = store
+        .list(list)
+        .unwrap()
+        .items()
+        .map(|item| item.id)
+        .collect();
+    let failed: Edited = store.batch(|store| {
+        store.remove(&1)?;
+        store.change_query(list, |query| query.unsorted()).unwrap();
+        store.unbind(list).unwrap();
+        store.remove(&2)?;
+        assert!(store.list(list).is_err());
+        store.remove(&99).map(drop)
+    });
+    failed.unwrap_err();
+    let after: Vec<u32> = store
+        .list(list)
+        .unwrap()
+        .items()
+        .map(|item| item.id)
+        .collect();
+    assert_eq!(after, before);
+    assert_eq!(feed.read(&store).unwrap(), None);
+    store.check().unwrap();
+    store.remove(&1).unwrap();
+    assert_eq!(feed.read(&store).unwrap().unwrap().removed().len(), 1);
+    let done: Edited = store.batch(|store| {
+        store.unbind(list).unwrap();
+        Ok(())
+    });
+    done.unwrap();
+    assert!(store.list(list).is_err());
+}
+
+#[test]
+fn a_feed_made_in_a_failed_batch_begins_where_the_list_is_taken_back_to() {
+    let mut store = store();
+    let list = store.bind(Query::new().take(3));
+    let mut made = None;
+    let failed: Edited = store.batch(|store| {
+        store.change_query(list, |query| query.take(7)).unwrap();
+        made = store.feed(list).ok();
+        store.remove(&99).map(drop)
+    });
+    failed.unwrap_err();
+    let feed = made.unwrap();
+    let mut view: Replica<Piece> = store.list(list).unwrap().items().cloned().collect();
+    assert_eq!(view.len(), 3);
+    store.remove(&0).unwrap();
+    view.apply(&feed.read(&store).unwrap().unwrap()).unwrap();
+    assert!(view.items().eq(store.list(list).unwrap().items()));
+}
+
+#[test]
+fn what_runs_in_between_leaves_a_batch_what_it_is() {
+    let mut store = store();
+    let draft = store.draft(&1).unwrap();
+    std::thread::scope(|scope| {
+        let (send, dropped) = std::sync::mpsc::channel();
+        let started = std::sync::mpsc::channel();
+        scope.spawn(move || {
+            let () = started.1.recv().unwrap();
+            drop(draft);
+            send.send(()).unwrap();
+        });
+        let from_source: Edited = store.from_source(|store| {
+            started.0.send(()).unwrap();
+            dropped.recv().unwrap();
+            store.edit(&2, |piece| piece.height_mm = 1).map(drop)
+        });
+        from_source.unwrap();
+    });
+    assert_eq!(store.undo_len(), 0, "the source's edit is no step");
+
+    let draft = store.draft(&1).unwrap();
+    drop(draft);
+    let named: Edited = store.batch_named("Lower it", |store| {
+        store.edit(&3, |piece| piece.height_mm = 1).map(drop)
+    });
+    named.unwrap();
+    assert_eq!(store.undo_name(), Some("Lower it"));
+    drop(store.draft(&1).unwrap());
+    store
+        .from_source(|store| store.edit(&4, |piece| piece.height_mm = 1))
+        .unwrap();
+    assert_eq!(store.undo_len(), 1);
+    // A reload within a person's batch is a part of that step, and does not hide the rest of it.
+    let reloaded: Edited = store.batch(|store| {
+        store.edit(&5, |piece| piece.height_mm = 2)?;
+        store.reload((0..10).rev().map(piece)).map(drop)
+    });
+    reloaded.unwrap();
+    assert_eq!(store.undo_len(), 2);
+    store.undo().unwrap();
+    assert_eq!(ids(&store), (0..10).collect::<Vec<u32>>());
+}

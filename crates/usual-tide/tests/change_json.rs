@@ -276,3 +276,15 @@ fn what_is_wrong_is_told_with_its_place() {
         assert_eq!(told(json), expected);
     }
 }
+
+#[test]
+fn a_patch_tests_keys_as_the_data_has_them() {
+    let text = r#"[{"id": -0, "title": "Bowl"}, {"id": 2}]"#;
+    let mut store = Store::load(parse(text, &key()).unwrap()).unwrap();
+    let list = store.bind(Query::new());
+    let feed = store.feed(list).unwrap();
+    let first = store.at(0).unwrap().key().clone();
+    store.remove(&first).unwrap();
+    let patch = feed.read(&store).unwrap().unwrap().to_json_patch(|_| None);
+    assert_eq!(patch[0]["value"].to_string(), "-0");
+}

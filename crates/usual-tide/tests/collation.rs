@@ -182,3 +182,38 @@ proptest! {
         prop_assert_eq!(rows.len(), titles.len());
     }
 }
+
+#[test]
+fn numbers_of_any_length_are_in_the_order_of_their_values() {
+    let nines = |digits: usize| "9".repeat(digits);
+    let power = |zeros: usize| format!("1{}", "0".repeat(zeros));
+    let ascending = [
+        "7".to_owned(),
+        nines(253),
+        power(253),
+        format!("{}8", nines(253)),
+        nines(254),
+        power(254),
+        nines(300),
+        power(400),
+        format!("{}1", power(399)),
+        nines(508),
+        power(508),
+    ];
+    let collations = [
+        Collation::plain().numeric(),
+        Collation::for_locale("de").unwrap().numeric(),
+        Collation::for_locale("sv-u-kn").unwrap(),
+    ];
+    for collation in collations {
+        for (at, one) in ascending.iter().enumerate() {
+            for (other, two) in ascending.iter().enumerate() {
+                let shelf = |number: &str| format!("Shelf 00{number} left");
+                let (one, two) = (shelf(one), shelf(two));
+                assert_eq!(collation.compare(&one, &two), at.cmp(&other), "{one} {two}");
+                let keys = collation.key(&one).cmp(&collation.key(&two));
+                assert_eq!(keys, at.cmp(&other));
+            }
+        }
+    }
+}

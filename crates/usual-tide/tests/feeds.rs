@@ -391,3 +391,25 @@ fn no_change_is_silent() {
     *Arc::make_mut(&mut handed_out) = piece(5);
     assert_ne!(**store.get(&5).unwrap(), *handed_out);
 }
+
+#[test]
+fn the_last_64_changes_are_known_however_many_rows_they_touch() {
+    let (mut store, list) = store(3_000);
+    let seen = store.list(list).unwrap().version();
+    for round in 1..=64 {
+        let keys: Vec<u32> = (0..3_000).collect();
+        store
+            .edit_many(&keys, |piece| piece.height_mm += round)
+            .unwrap();
+    }
+    assert_eq!(store.list(list).unwrap().key_shown(17, seen), Ok(17));
+    let all: Vec<u32> = (0..3_000).collect();
+    store.edit_many(&all, |piece| piece.height_mm = 0).unwrap();
+    assert_eq!(
+        store.list(list).unwrap().key_shown(17, seen),
+        Err(PositionError::TooOld {
+            changes: 65,
+            known: 64
+        })
+    );
+}

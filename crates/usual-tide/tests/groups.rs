@@ -328,3 +328,119 @@ fn a_new_row_belongs_to_the_section_of_its_place() {
     assert!(store.add_in(list, piece(7, "A"), Place::Before(4)).is_err());
     assert_eq!(store.len(), 6);
 }
+
+#[test]
+fn steps_of_extreme_numbers_give_a_section_or_none() {
+    let extremes = [
+        Decimal::MAX,
+        Decimal::MIN,
+        Decimal::MAX - Decimal::ONE,
+        Decimal::new(1, 28),
+        Decimal::new(-1, 28),
+        Decimal::ZERO,
+    ];
+    for step in [
+        Decimal::MAX,
+        Decimal::new(1, 28),
+        Decimal::TWO,
+        Decimal::new(7, 1),
+    ] {
+        let pieces = extremes.iter().zip(0..).map(|(fee, id)| Piece {
+            fee: *fee,
+            ..piece(id, "A")
+        });
+        let mut store = Store::load(pieces).unwrap();
+        let list = store.bind(Query::new().group(Group::by_step(Piece::FEE, step).unwrap()));
+        store.check().unwrap();
+        assert_eq!(store.list(list).unwrap().len(), extremes.len());
+    }
+}
+
+fn totals(store: &Store<Piece>, list: ListId) -> Vec<String> {
+    let sections = store.list(list).unwrap().sections();
+    let totals = sections.flat_map(|section| section.totals().to_vec());
+    totals.map(|total| total.to_string()).collect()
+}
+
+#[test]
+fn totals_are_those_of_the_numbers_that_are_there() {
+    let mut store = Store::load((0..3).map(|id| piece(id, "A"))).unwrap();
+    let fee = |store: &mut Store<Piece>, id: u32, fee: &str| {
+        let fee: Decimal = fee.parse().unwrap();
+        store.remove(&id).unwrap();
+        let other = Piece {
+            fee,
+            ..piece(id, "A")
+        };
+        store.add(other, Place::End).unwrap();
+    };
+    for (id, text) in [(0, "2.00"), (1, "2"), (2, "1")] {
+        fee(&mut store, id, text);
+    }
+    let group = Group::by(Piece::SHELF)
+        .total(Total::Maximum, Piece::FEE)
+        .total(Total::Sum, Piece::FEE);
+    let list = store.bind(Query::new().group(group));
+    assert_eq!(totals(&store, list), ["2.00", "5.00"]);
+    fee(&mut store, 0, "1.5");
+    assert_eq!(totals(&store, list), ["2", "4.5"]);
+    // The number is the same, another part of the item is not, and it is written in another way.
+    store
+        .edit(&1, |piece| {
+            piece.title = "Another".into();
+            piece.fee = "2.000".parse().unwrap();
+        })
+        .unwrap();
+    store.remove(&1).unwrap();
+    assert_eq!(totals(&store, list), ["1.5", "2.5"]);
+    store.check().unwrap();
+}
+
+#[test]
+fn a_sum_is_exact_or_a_float() {
+    let sum = |fees: &[&str]| {
+        let pieces = fees.iter().zip(0..).map(|(fee, id)| Piece {
+            fee: fee.parse().unwrap(),
+            ..piece(id, "A")
+        });
+        let mut store = Store::load(pieces).unwrap();
+        let group = Group::by(Piece::SHELF).total(Total::Sum, Piece::FEE);
+        let list = store.bind(Query::new().group(group));
+        let section = store.list(list).unwrap().sections().next().unwrap();
+        section.totals()[0].clone()
+    };
+    let exact = sum(&["7.0000000000000000000000000000", "0.5", "0.5"]);
+    assert_eq!(exact.to_string(), "8.000000000000000000000000000");
+    // 29 digits with 28 of them decimals have no decimal of their own.
+    let float = sum(&["7.9000000000000000000000000001", "7.9", "-0.1"]);
+    assert!(
+        matches!(float, Value::Float(sum) if (sum - 15.7).abs() < 1e-9),
+        "{float}"
+    );
+
+    #[derive(Clone, PartialEq, Debug, Item)]
+    struct Large {
+        #[item(key)]
+        id: u32,
+        number: i128,
+    }
+    let numbers = [i128::MIN, -1, 1].into_iter().zip(0..);
+    let mut store = Store::load(numbers.map(|(number, id)| Large { id, number })).unwrap();
+    let group = Group::with(|_: &Large| true).total(Total::Sum, Large::NUMBER);
+    let list = store.bind(Query::new().group(group));
+    let section = store.list(list).unwrap().sections().next().unwrap();
+    assert_eq!(section.totals(), [Value::Integer(i128::MIN)]);
+}
+
+#[test]
+fn a_total_that_is_no_number_is_no_change_each_time() {
+    let mut store = Store::load((0..3).map(|id| piece(id, "A"))).unwrap();
+    store.edit(&0, |piece| piece.height = f64::NAN).unwrap();
+    let group = Group::by(Piece::SHELF).total(Total::Sum, Piece::HEIGHT);
+    let list = store.bind(Query::new().group(group));
+    let feed = store.feed(list).unwrap();
+    store.edit(&1, |piece| piece.title = "Bowl".into()).unwrap();
+    let set = feed.read(&store).unwrap().unwrap();
+    assert!(set.by_section().sections().updated().is_empty());
+    store.check().unwrap();
+}

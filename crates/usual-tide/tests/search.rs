@@ -313,3 +313,29 @@ fn suggestions_follow_the_store() {
     let other = Store::<Piece>::new();
     assert!(makers.find(&other, "E", &[], 9).is_err());
 }
+
+#[test]
+fn a_text_made_of_two_members_is_asked_again_when_either_changes() {
+    #[derive(Clone, PartialEq, Debug, Item)]
+    struct Kiln {
+        #[item(key)]
+        id: u32,
+        heat: u32,
+        room: String,
+    }
+    let kilns = (0..3).map(|id| Kiln {
+        id,
+        heat: 900,
+        room: "north".into(),
+    });
+    let shown = |kiln: &Kiln| format!("{} degrees in the {} room", kiln.heat, kiln.room);
+    let field = AnyField::from(Kiln::HEAT).shown_as(shown);
+    let mut store = Store::load(kilns).unwrap();
+    let search = Search::in_fields("south", [field]);
+    let list = store.bind(Query::new().search(search));
+    store.edit(&1, |kiln| kiln.room = "south".into()).unwrap();
+    assert_eq!(store.list(list).unwrap().position(&1), Some(0));
+    store.check().unwrap();
+    store.edit(&1, |kiln| kiln.room = "west".into()).unwrap();
+    assert!(store.list(list).unwrap().is_empty());
+}

@@ -138,3 +138,36 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_row_that_was_selected_before_the_changes_were_read_is_followed() {
+    let (mut store, list) = store(5);
+    let feed = store.feed(list).unwrap();
+    let mut selection = Selection::new();
+    // The view has not been told yet that the first row is gone.
+    store.remove(&0).unwrap();
+    selection.select(&store.list(list).unwrap(), 1).unwrap();
+    assert_eq!(selection.current(), Some(&2));
+    store.remove(&2).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    let dropped = selection.follow(&changes, &store.list(list).unwrap());
+    assert_eq!((dropped.current, dropped.selected), (Some(2), vec![2]));
+    assert_eq!(selection.current(), Some(&3));
+
+    // One that came and went in between is in no change set.
+    let new = Piece {
+        id: 9,
+        fired: false,
+    };
+    store.add(new, Place::Start).unwrap();
+    selection.select(&store.list(list).unwrap(), 0).unwrap();
+    selection.open(&store.list(list).unwrap(), 0).unwrap();
+    store.remove(&9).unwrap();
+    store.remove(&4).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    let dropped = selection.follow(&changes, &store.list(list).unwrap());
+    assert_eq!(dropped.current, Some(9));
+    assert_eq!((dropped.selected, dropped.open), (vec![9], Some(9)));
+    assert_eq!(selection.current(), Some(&1));
+    assert!(selection.is_empty() && selection.open_row().is_none());
+}

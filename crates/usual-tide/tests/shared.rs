@@ -299,3 +299,34 @@ fn panics_go_to_the_caller_and_the_store_stays_in_use() {
     assert_eq!(shared.read(Store::len), Ok(1));
     assert_eq!(view.rows.lock().unwrap().len(), 1);
 }
+
+#[test]
+fn one_callback_that_panics_keeps_nobody_else_from_being_told() {
+    let (shared, list) = shared(1);
+    let told: Arc<Mutex<Vec<usize>>> = Arc::default();
+    let counting = |which: usize| {
+        let told = Arc::clone(&told);
+        shared.subscribe(list, move |_| {
+            move |_: &ChangeSet<Piece>| told.lock().unwrap().push(which)
+        })
+    };
+    let first = counting(1).unwrap();
+    let poster = shared.clone();
+    let faulty = shared.subscribe(list, move |_| {
+        move |_: &ChangeSet<Piece>| {
+            poster.post(|_| panic!("a posted edit too"));
+            poster.post(|store| drop(store.remove(&0)));
+            panic!("a faulty view")
+        }
+    });
+    let last = counting(2).unwrap();
+    let edited = catch_unwind(AssertUnwindSafe(|| {
+        shared.edit(|store| store.add(piece(7), Place::End))
+    }));
+    let panic = edited.unwrap_err();
+    assert_eq!(panic.downcast_ref(), Some(&"a faulty view"));
+    // The edit, and the one that was posted, reached both.
+    assert_eq!(*told.lock().unwrap(), [1, 2, 1, 2]);
+    assert_eq!(rows(&shared, list).len(), 1);
+    drop((first, faulty, last));
+}
