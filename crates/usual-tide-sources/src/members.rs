@@ -23,3 +23,29 @@ pub(crate) fn put(members: &mut Map<String, Value>, way: &[String], value: Value
 pub(crate) fn way(name: &str) -> Vec<String> {
     name.split('.').map(str::to_owned).collect()
 }
+
+/// Ways to members that stand beside each other.
+#[cfg(feature = "sqlite")]
+#[derive(Default)]
+pub(crate) struct Ways {
+    ends: std::collections::HashSet<Vec<String>>,
+    beginnings: std::collections::HashSet<Vec<String>>,
+}
+
+#[cfg(feature = "sqlite")]
+impl Ways {
+    /// Adds a way; `false` when it is there, or when one leads through the end of the other.
+    pub(crate) fn add(&mut self, way: &[String]) -> bool {
+        let mut beginnings = (1..way.len()).map(|end| &way[..end]);
+        let in_the_way = self.ends.contains(way)
+            || self.beginnings.contains(way)
+            || beginnings.any(|beginning| self.ends.contains(beginning));
+        if in_the_way {
+            return false;
+        }
+        self.ends.insert(way.to_vec());
+        let beginnings = (1..way.len()).map(|end| way[..end].to_vec());
+        self.beginnings.extend(beginnings);
+        true
+    }
+}

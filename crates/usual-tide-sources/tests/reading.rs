@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 use usual_tide::record::FieldName;
 use usual_tide::{SharedStore, Store};
 use usual_tide_sources::files::{
-    FileFormat, FileSource, ReadError, read, read_file, read_open_file,
+    FileFormat, FileSource, ReadError, ReadOptions, read, read_file, read_open_file,
 };
 use usual_tide_sources::link::{Link, LinkState};
 
@@ -65,12 +65,12 @@ fn what_is_wrong_is_told_with_its_place() {
         (
             "a.json",
             b"[{\"id\": 1},\n {\"id\": 2}",
-            "line 2, column 10: EOF while parsing a list",
+            "line 2, column 10: the text ends within a list",
         ),
         (
             "b.ndjson",
             b"{\"id\": 1}\r\n{\"id\": 2\r\n",
-            "line 2, column 8: EOF while parsing an object",
+            "line 2, column 8: the text ends within an object",
         ),
         (
             "c.json",
@@ -110,7 +110,7 @@ fn what_is_wrong_is_told_with_its_place() {
         (
             "j.json",
             b"[{\"id\": 1}] x",
-            "line 1, column 13: trailing characters",
+            "line 1, column 13: there is more text behind the end of the value",
         ),
         (
             "k.ndjson",
@@ -159,16 +159,19 @@ fn a_reading_can_be_followed_and_ended() {
     let path = file(&folder, "many.ndjson", lines.as_bytes());
     let mut told = Vec::new();
     let open = || File::open(&path).unwrap();
-    let format = Some(FileFormat::Ndjson);
-    let items = read_open_file(open(), format, &id(), &mut |done, total| {
+    let options = ReadOptions {
+        format: Some(FileFormat::Ndjson),
+        ..ReadOptions::default()
+    };
+    let items = read_open_file(open(), &options, &id(), &mut |done, total| {
         told.push((done, total));
         true
     });
-    assert_eq!(items.unwrap().len(), 40_000);
+    assert_eq!(items.unwrap().items.len(), 40_000);
     let total = lines.len() as u64;
     assert!(told.len() > 1 && told.is_sorted());
     assert_eq!(told.last(), Some(&(total, Some(total))));
-    let ended = read_open_file(open(), format, &id(), &mut |_, _| false);
+    let ended = read_open_file(open(), &options, &id(), &mut |_, _| false);
     assert!(matches!(ended, Err(ReadError::Stopped)));
 }
 

@@ -2,6 +2,7 @@
 
 use super::error::ReadError;
 use std::io::{self, Read};
+use usual_tide::record::refuse_reserved;
 
 /// Hands bytes on as long as they are UTF-8 text, without the byte order mark that some programs put before it.
 pub(super) struct Checked<R> {
@@ -13,7 +14,12 @@ pub(super) struct Checked<R> {
     column: usize,
     started: bool,
     wrong: Option<ReadError>,
+    /// What was read last, where the text is JSON: a name may come in two pieces.
+    last: Option<Vec<u8>>,
 }
+
+/// Bytes of a name that must not be in JSON, written with an escape for each letter.
+const LONGEST_NAME: usize = 6 * 40;
 
 impl<R: Read> Checked<R> {
     pub(super) fn new(from: R) -> Self {
@@ -25,7 +31,29 @@ impl<R: Read> Checked<R> {
             column: 1,
             started: false,
             wrong: None,
+            last: None,
         }
+    }
+
+    /// The same for text that is JSON.
+    pub(super) fn json(from: R) -> Self {
+        Self {
+            last: Some(Vec::new()),
+            ..Self::new(from)
+        }
+    }
+
+    fn refuse_reserved(&mut self, bytes: &[u8]) -> io::Result<()> {
+        let Some(last) = &mut self.last else {
+            return Ok(());
+        };
+        last.extend_from_slice(bytes);
+        let refused = refuse_reserved(last);
+        last.drain(..last.len().saturating_sub(LONGEST_NAME));
+        refused.map_err(|why| {
+            self.wrong = Some(why.into());
+            io::Error::new(io::ErrorKind::InvalidData, "a reserved name")
+        })
     }
 
     /// Bytes read so far.
@@ -96,6 +124,7 @@ impl<R: Read> Read for Checked<R> {
         }
         let mut read = self.from.read(out)?;
         self.check(&out[..read], read == 0)?;
+        self.refuse_reserved(&out[..read])?;
         if !std::mem::replace(&mut self.started, true) {
             // The mark may come in parts; it is rare enough to read it to its end.
             while read < 3 && "\u{feff}".as_bytes().starts_with(&out[..read]) && out.len() >= 3 {

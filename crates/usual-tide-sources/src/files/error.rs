@@ -38,6 +38,20 @@ pub enum ReadError {
     /// A CSV file is malformed in another way.
     #[error("{0}")]
     Csv(String),
+    /// A CSV file ends within a value in quotes: perhaps it is still being written.
+    #[error("line {line}: the file ends before a quote that begins in this row is closed")]
+    OpenQuote {
+        /// Where the row begins.
+        line: u64,
+    },
+    /// In a CSV file, something stands between the closing quote of a value and the next value.
+    #[error(
+        "line {line}: there is text behind the closing quote of a value; a quote within a value is written twice"
+    )]
+    BehindQuote {
+        /// Where the row begins.
+        line: u64,
+    },
     /// A CSV file's first line has no names.
     #[error("line 1: there are no field names")]
     NoNames,

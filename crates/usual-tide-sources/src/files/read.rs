@@ -1,13 +1,48 @@
 //! Items from files.
 
-use super::csv;
+use super::csv::{self, CsvLayout};
 use super::error::ReadError;
 use super::format::FileFormat;
 use super::stream::read_open_file;
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
-use usual_tide::record::{FieldName, Record, Shape, parse_as};
+use usual_tide::record::{FieldName, Record, Shape};
+
+/// How a file is read.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct ReadOptions {
+    /// The format; the one that the text looks like where it is not given.
+    pub format: Option<FileFormat>,
+    /// The character between the values of a CSV file, one byte.
+    pub delimiter: u8,
+}
+
+impl Default for ReadOptions {
+    /// Whatever it looks like; commas in CSV.
+    fn default() -> Self {
+        Self {
+            format: None,
+            delimiter: b',',
+        }
+    }
+}
+
+/// What a file holds.
+#[derive(Clone, PartialEq, Debug)]
+pub struct FileContent {
+    /// The items, in the file's order.
+    pub items: Vec<Record>,
+    /// The columns of a CSV file, to be given to [`write_as`](super::write_as).
+    pub layout: CsvLayout,
+}
+
+impl FileContent {
+    pub(super) fn of_json(items: Vec<Record>) -> Self {
+        let layout = CsvLayout::default();
+        Self { items, layout }
+    }
+}
 
 /// The items of a file, in its order. Its format is what its name tells, else what it looks like.
 ///
@@ -15,8 +50,12 @@ use usual_tide::record::{FieldName, Record, Shape, parse_as};
 ///
 /// [`ReadError`] with the line, column or element.
 pub fn read_file(path: impl AsRef<Path>, key: &FieldName) -> Result<Vec<Record>, ReadError> {
-    let format = FileFormat::of_path(&path);
-    read_open_file(File::open(path)?, format, key, &mut |_, _| true)
+    let options = ReadOptions {
+        format: FileFormat::of_path(&path),
+        ..ReadOptions::default()
+    };
+    let content = read_open_file(File::open(path)?, &options, key, &mut |_, _| true)?;
+    Ok(content.items)
 }
 
 /// The items that a reader yields, in a format or in the one that it looks like.
@@ -25,16 +64,38 @@ pub fn read_file(path: impl AsRef<Path>, key: &FieldName) -> Result<Vec<Record>,
 ///
 /// [`ReadError`] with the line, column or element.
 pub fn read(
-    mut from: impl Read,
+    from: impl Read,
     format: Option<FileFormat>,
     key: &FieldName,
 ) -> Result<Vec<Record>, ReadError> {
+    let options = ReadOptions {
+        format,
+        ..ReadOptions::default()
+    };
+    Ok(read_as(from, &options, key)?.items)
+}
+
+/// What a reader yields, read as the options say.
+///
+/// # Errors
+///
+/// [`ReadError`] with the line, column or element.
+pub fn read_as(
+    mut from: impl Read,
+    options: &ReadOptions,
+    key: &FieldName,
+) -> Result<FileContent, ReadError> {
     let mut bytes = Vec::new();
     from.read_to_end(&mut bytes)?;
     let text = text(bytes)?;
     let looks = FileFormat::of_text(&text);
-    let read = parse(&text, format.unwrap_or(looks), key);
-    match (read, format) {
+    let read = parse_as(
+        &text,
+        options.format.unwrap_or(looks),
+        options.delimiter,
+        key,
+    );
+    match (read, options.format) {
         (Err(why), Some(named)) if named != looks && !text.trim().is_empty() => {
             let why = Box::new(why);
             Err(ReadError::OtherFormat { named, looks, why })
@@ -67,10 +128,24 @@ pub fn text(bytes: Vec<u8>) -> Result<String, ReadError> {
 ///
 /// [`ReadError`] with the line, column or element.
 pub fn parse(text: &str, format: FileFormat, key: &FieldName) -> Result<Vec<Record>, ReadError> {
-    match format {
+    Ok(parse_as(text, format, b',', key)?.items)
+}
+
+fn parse_as(
+    text: &str,
+    format: FileFormat,
+    delimiter: u8,
+    key: &FieldName,
+) -> Result<FileContent, ReadError> {
+    Ok(match format {
         // An object that begins a JSON file may be the first line of NDJSON.
-        FileFormat::Json => Ok(usual_tide::record::parse(text, key)?),
-        FileFormat::Ndjson => Ok(parse_as(Shape::Ndjson, text, key)?),
-        FileFormat::Csv => csv::parse(text, key),
-    }
+        FileFormat::Json => FileContent::of_json(usual_tide::record::parse(text, key)?),
+        FileFormat::Ndjson => {
+            FileContent::of_json(usual_tide::record::parse_as(Shape::Ndjson, text, key)?)
+        }
+        FileFormat::Csv => {
+            let (items, layout) = csv::parse(text, key, delimiter)?;
+            FileContent { items, layout }
+        }
+    })
 }

@@ -1,16 +1,20 @@
 //! A file as a source.
 
+use super::ReadError;
+use super::csv::CsvLayout;
 use super::format::FileFormat;
-use super::save::replace_file;
+use super::read::{FileContent, ReadOptions};
+use super::replace::{Beside, behind_links, clean_up, exchange, former_path, write_beside};
+use super::stamp::{Seen, Stamp, ends_line, open_locked};
 use super::stream::{looks_of, read_open_file};
-use super::{ReadError, write};
+use super::write::{WriteError, write_as};
 use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
 use crate::merge::{Deed, deed, saved};
-use std::fs::{File, Metadata};
+use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::{Duration, SystemTime};
+use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::{EditError, Neighbours, Place, Store, Write};
 
@@ -42,46 +46,50 @@ use usual_tide::{EditError, Neighbours, Place, Store, Write};
 /// ```
 pub struct FileSource {
     path: PathBuf,
-    format: Option<FileFormat>,
+    options: ReadOptions,
     key: FieldName,
     poll: Duration,
+    most_bytes: u64,
     news: Option<News<Record>>,
     /// The file that this was read from, or written to.
     known: Known,
+    /// How the file was when it was read or written last.
+    last: Option<Last>,
+    /// A state of the file in which another program seems to be writing it, and since when it is in it.
+    unsettled: Option<(Stamp, Instant)>,
+    former: Option<Former>,
 }
+
+/// How a file was.
+#[derive(Clone, Debug)]
+struct Last {
+    stamp: Stamp,
+    ends_line: bool,
+}
+
+/// The version of the file that the last writing replaced: another program may have had it open.
+#[derive(Debug)]
+struct Former {
+    file: File,
+    seen: Seen,
+}
+
+/// How long another program may wait for a lock that it holds.
+const LOCK_PATIENCE: Duration = Duration::from_secs(5);
+
+/// A file that got shorter, or whose last line has no end, is taken as it is when nobody has written to it for this
+/// long: until then it may be half of one.
+const SETTLED_AFTER: Duration = Duration::from_secs(2);
+
+/// The same where the last line has no end.
+const COMPLETE_AFTER: Duration = Duration::from_secs(10);
+
+/// How often a writing begins anew because another program was faster.
+const MOST_TRIES: usize = 50;
 
 /// Which state of the file the source knows.
 #[derive(Clone, Default)]
 struct Known(Arc<Mutex<Option<Stamp>>>);
-
-/// What tells one state of a file from another.
-#[derive(Clone, PartialEq)]
-struct Stamp {
-    modified: Option<SystemTime>,
-    bytes: u64,
-    file: u64,
-}
-
-impl Stamp {
-    fn of(path: &Path) -> io::Result<Self> {
-        let about = std::fs::metadata(path)?;
-        Ok(Self {
-            modified: about.modified().ok(),
-            bytes: about.len(),
-            file: file_number(&about),
-        })
-    }
-}
-
-#[cfg(unix)]
-fn file_number(about: &Metadata) -> u64 {
-    std::os::unix::fs::MetadataExt::ino(about)
-}
-
-#[cfg(not(unix))]
-fn file_number(_: &Metadata) -> u64 {
-    0
-}
 
 impl Known {
     fn lock(&self) -> MutexGuard<'_, Option<Stamp>> {
@@ -103,12 +111,19 @@ impl FileSource {
     pub fn new(path: impl Into<PathBuf>, key: &FieldName) -> Self {
         let path = path.into();
         Self {
-            format: FileFormat::of_path(&path),
+            options: ReadOptions {
+                format: FileFormat::of_path(&path),
+                ..ReadOptions::default()
+            },
             path,
             key: key.clone(),
             poll: Duration::from_millis(250),
+            most_bytes: 16 << 20,
             news: None,
             known: Known::default(),
+            last: None,
+            unsettled: None,
+            former: None,
         }
     }
 
@@ -119,56 +134,248 @@ impl FileSource {
         self
     }
 
+    /// The character between the values of a CSV file; a comma unless said otherwise.
+    #[must_use]
+    pub fn separated_by(mut self, delimiter: u8) -> Self {
+        self.options.delimiter = delimiter;
+        self
+    }
+
+    /// Refuses writes where the file has more bytes than this; 16 MiB unless said otherwise. Each write makes the
+    /// whole file anew, so that a large one is better kept in a database.
+    #[must_use]
+    pub fn write_up_to(mut self, bytes: u64) -> Self {
+        self.most_bytes = bytes;
+        self
+    }
+
     fn name(&self) -> String {
         self.path.display().to_string()
     }
 
-    /// What the file holds; from now on that is known.
-    fn read(&mut self, loading: Option<&mut Loading<'_>>) -> Result<Vec<Record>, SourceError> {
+    fn unreachable(&self, why: io::Error) -> SourceError {
+        SourceError::unreachable(self.name(), why)
+    }
+
+    /// What an open file holds; from now on that is known.
+    fn read(
+        &mut self,
+        mut file: File,
+        loading: Option<&mut Loading<'_>>,
+    ) -> Result<FileContent, SourceError> {
         // Before the content, so that a change after it is noticed.
-        let stamp =
-            Stamp::of(&self.path).map_err(|why| SourceError::unreachable(self.name(), why))?;
-        let file = File::open(&self.path);
-        let mut file = file.map_err(|why| SourceError::unreachable(self.name(), why))?;
-        if self.format.is_none() {
+        let about = file.metadata().map_err(|why| self.unreachable(why))?;
+        let stamp = Stamp::from(&about);
+        let ends_line = ends_line(&mut file).map_err(|why| self.unreachable(why))?;
+        if self.options.format.is_none() {
             // It is written as it was found.
-            self.format = looks_of(&mut file).ok();
+            self.options.format = looks_of(&mut file).ok();
         }
+        // The end of JSON is told by its last bracket.
+        let ends_line = ends_line || self.options.format == Some(FileFormat::Json);
+        self.refuse_unsettled(&stamp, ends_line)?;
         let mut loading = loading;
         let mut progress = |done, total| match &mut loading {
             Some(loading) => loading.progress(done, total).is_ok(),
             None => true,
         };
-        let items = read_open_file(file, self.format, &self.key, &mut progress);
-        let items = items.map_err(|why| match why {
+        let content = read_open_file(file, &self.options, &self.key, &mut progress);
+        let content = content.map_err(|why| match why {
             ReadError::Stopped => SourceError::Closing,
-            ReadError::Io(why) => SourceError::unreachable(self.name(), why),
+            ReadError::Io(why) => self.unreachable(why),
             why => SourceError::unusable(self.name(), why),
         })?;
-        self.known.set(Some(stamp));
-        Ok(items)
+        self.known.set(Some(stamp.clone()));
+        self.last = Some(Last { stamp, ends_line });
+        Ok(content)
+    }
+
+    /// Another program may be in the midst of writing a file that is shorter than before, or whose last line has
+    /// no end.
+    fn refuse_unsettled(&mut self, stamp: &Stamp, ends_line: bool) -> Result<(), SourceError> {
+        let Some(last) = &self.last else {
+            return Ok(());
+        };
+        // Another file is a whole one: it was put in the place of the former.
+        let in_place = last.stamp.file == stamp.file && last.stamp != *stamp;
+        let odd = stamp.bytes < last.stamp.bytes || (last.ends_line && !ends_line);
+        if !in_place || !odd {
+            self.unsettled = None;
+            return Ok(());
+        }
+        let since = match &self.unsettled {
+            Some((seen, since)) if seen == stamp => *since,
+            _ => Instant::now(),
+        };
+        let settled = if ends_line {
+            SETTLED_AFTER
+        } else {
+            COMPLETE_AFTER
+        };
+        if since.elapsed() >= settled {
+            self.unsettled = None;
+            return Ok(());
+        }
+        self.unsettled = Some((stamp.clone(), since));
+        let why = match ends_line {
+            true => "another program seems to be writing the file: it is shorter than before",
+            false => "another program seems to be writing the file: its last line has no end",
+        };
+        Err(SourceError::unreachable(self.name(), why))
+    }
+
+    /// Tells when a program that had the former version of the file open has written to it.
+    fn check_former(&mut self) {
+        let Some(mut former) = self.former.take() else {
+            return;
+        };
+        let path = former_path(&self.path);
+        let now = former.file.metadata().map(|about| Stamp::from(&about));
+        let same = now.is_ok_and(|now| now == former.seen.stamp)
+            || Seen::of(&mut former.file).is_ok_and(|now| now == former.seen);
+        if same {
+            // It may have been removed by hand.
+            let _ = std::fs::remove_file(&path);
+            return;
+        }
+        tracing::error!(
+            kept = %path.display(),
+            "another program wrote to the version of the file that was replaced; it is kept"
+        );
     }
 
     fn is_known(&self) -> bool {
         Stamp::of(&self.path).is_ok_and(|stamp| self.known.is(&stamp))
     }
 
-    fn save(&mut self, items: &Store<Record>) -> Result<(), SourceError> {
-        let format = self.format.unwrap_or(FileFormat::Json);
-        let members = items.items().map(|item| item.members());
-        let saved = replace_file(&self.path, |out| match format {
-            // Without a row nothing else would say what the file is.
-            FileFormat::Csv if items.is_empty() => writeln!(out, "{}", self.key),
-            _ => write(out, format, members),
-        });
-        // When it failed, nobody knows what is in the file.
-        let stamp = saved
-            .as_ref()
-            .ok()
-            .and_then(|()| Stamp::of(&self.path).ok());
-        self.known.set(stamp);
-        saved.map_err(|why| SourceError::unreachable(self.name(), why))
+    /// One attempt to carry out writes; nothing when another program has changed the file meanwhile.
+    fn attempt(
+        &mut self,
+        writes: &[Arc<Write<Record>>],
+    ) -> Result<Option<Vec<Answer<Record>>>, SourceError> {
+        let was_known = self.is_known();
+        let path = behind_links(&self.path).map_err(|why| self.unreachable(why))?;
+        let file = open_locked(&path, true, LOCK_PATIENCE);
+        let mut file = file.map_err(|why| self.unreachable(why))?;
+        let seen = Seen::of(&mut file).map_err(|why| self.unreachable(why))?;
+        if seen.stamp.bytes > self.most_bytes {
+            let refused = Answer::refused(format!(
+                "the file has {} bytes, and each write makes it anew: up to {} bytes are written; \
+                 keep the items in a SQLite database",
+                seen.stamp.bytes, self.most_bytes
+            ));
+            return Ok(Some(vec![refused; writes.len()]));
+        }
+        let about = file.metadata().map_err(|why| self.unreachable(why))?;
+        if about.permissions().readonly() {
+            let refused = Answer::refused("the permissions of the file forbid writing to it");
+            return Ok(Some(vec![refused; writes.len()]));
+        }
+        let again = file.try_clone().map_err(|why| self.unreachable(why))?;
+        let FileContent { items, mut layout } = self.read(again, None)?;
+        let items = Store::load(items);
+        let mut items = items.map_err(|why| SourceError::unusable(self.name(), why))?;
+        let columns = layout.names().len();
+        let is_csv = self.options.format == Some(FileFormat::Csv);
+        let done: Vec<(Answer<Record>, bool)> = writes
+            .iter()
+            .map(|write| match is_csv {
+                true => carry_out_as_csv(&mut items, write, &mut layout),
+                false => carry_out(&mut items, write),
+            })
+            .collect();
+        if done.iter().any(|(_, changed)| *changed)
+            && !self.replace(&path, file, seen, &items, &layout)?
+        {
+            return Ok(None);
+        }
+        // The link is to have what others wrote, too, and a new column of the other items.
+        let others_changed = !was_known || layout.names().len() > columns;
+        if let Some(news) = self.news.as_ref().filter(|_| others_changed) {
+            news.stale();
+        }
+        Ok(Some(done.into_iter().map(|(answer, _)| answer).collect()))
     }
+
+    /// Puts items in the place of what was seen; `false` when that is not there any more.
+    fn replace(
+        &mut self,
+        path: &Path,
+        mut file: File,
+        seen: Seen,
+        items: &Store<Record>,
+        layout: &CsvLayout,
+    ) -> Result<bool, SourceError> {
+        let failed = |why: WriteError| SourceError::unreachable(path.display().to_string(), why);
+        let format = self.options.format.unwrap_or(FileFormat::Json);
+        let about = file.metadata().map_err(|why| self.unreachable(why))?;
+        let members = items.items().map(|item| item.members());
+        // When anything fails from here on, nobody knows what is in the file.
+        self.known.set(None);
+        let new = write_beside(path, Some(&about), |out| {
+            write_as(out, format, layout, members)
+        });
+        let new = match new.map_err(failed)? {
+            Beside::Ready(new) => new.into_temp_path(),
+            Beside::OtherOwner(_) => {
+                let why = "the file belongs to another user, and would not if it were replaced";
+                return Err(SourceError::unusable(self.name(), why));
+            }
+        };
+        let stamp = Stamp::of(&new).map_err(|why| self.unreachable(why))?;
+        let is_there = |file: &mut File| -> io::Result<bool> {
+            Ok(Stamp::of(path)? == seen.stamp && Seen::of(file)? == seen)
+        };
+        if !is_there(&mut file).map_err(|why| self.unreachable(why))? {
+            return Ok(false);
+        }
+        let former = exchange(new, path).map_err(|why| self.unreachable(why))?;
+        // What lay there at that very moment must be what was seen.
+        let as_seen = Stamp::of(&former).is_ok_and(|now| now == seen.stamp);
+        if !as_seen {
+            exchange(former, path).map_err(|why| self.unreachable(why))?;
+            return Ok(false);
+        }
+        let kept = former.persist(former_path(path));
+        if let Err(error) = kept {
+            tracing::warn!(why = %error.error, "the former version of the file is not kept");
+        }
+        self.known.set(Some(stamp.clone()));
+        let ends_line = true;
+        self.last = Some(Last { stamp, ends_line });
+        self.former = Some(Former { file, seen });
+        Ok(true)
+    }
+}
+
+/// Does what a write asks where the items are kept as CSV: what would not be read back is refused, and what is
+/// answered is what will be read.
+fn carry_out_as_csv(
+    items: &mut Store<Record>,
+    write: &Write<Record>,
+    layout: &mut CsvLayout,
+) -> (Answer<Record>, bool) {
+    if let Some(after) = &write.after
+        && let Err(why) = layout.admit(after.members())
+    {
+        return (Answer::refused(why.to_string()), false);
+    }
+    let (answer, changed) = carry_out(items, write);
+    let answer = match (answer, items.get(&write.key)) {
+        (Answer::Saved | Answer::SavedAs(_), Some(now)) => {
+            let mut read = Record::clone(now);
+            for (name, value) in layout.as_read(now.members()) {
+                // A member by its own name, whatever stands in it.
+                let name = format!("/{}", name.replace('~', "~0").replace('/', "~1"));
+                if let Err(why) = read.set(&name, value) {
+                    tracing::error!(%why, "a column is no member");
+                }
+            }
+            saved(write, &read)
+        }
+        (answer, _) => answer,
+    };
+    (answer, changed)
 }
 
 /// Does what a write asks in a store of what the source has; `true` when something changed.
@@ -218,7 +425,14 @@ fn place_in(store: &Store<Record>, place: &Neighbours<RecordKey>) -> Option<Plac
 
 impl Source<Record> for FileSource {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
-        Ok(Loaded::all(self.read(Some(loading))?))
+        if self.last.is_none() {
+            clean_up(&self.path);
+        }
+        let file = open_locked(&self.path, false, LOCK_PATIENCE);
+        let file = file.map_err(|why| self.unreachable(why))?;
+        let content = self.read(file, Some(loading))?;
+        self.check_former();
+        Ok(Loaded::all(content.items))
     }
 
     fn write(&mut self, write: &Write<Record>) -> Result<Answer<Record>, SourceError> {
@@ -233,23 +447,17 @@ impl Source<Record> for FileSource {
         writes: &[Arc<Write<Record>>],
         answers: &mut Vec<Answer<Record>>,
     ) -> Result<(), SourceError> {
-        let was_known = self.is_known();
         // It is read again for each writing, so that nothing but the app's store holds the items meanwhile.
-        let items = Store::load(self.read(None)?);
-        let mut items = items.map_err(|why| SourceError::unusable(self.name(), why))?;
-        // The link is to have what others wrote, too.
-        if let Some(news) = self.news.as_ref().filter(|_| !was_known) {
-            news.stale();
+        for _ in 0..MOST_TRIES {
+            self.check_former();
+            if let Some(done) = self.attempt(writes)? {
+                answers.extend(done);
+                return Ok(());
+            }
+            tracing::debug!(file = %self.name(), "another program was faster");
         }
-        let done: Vec<(Answer<Record>, bool)> = writes
-            .iter()
-            .map(|write| carry_out(&mut items, write))
-            .collect();
-        if done.iter().any(|(_, changed)| *changed) {
-            self.save(&items)?;
-        }
-        answers.extend(done.into_iter().map(|(answer, _)| answer));
-        Ok(())
+        let why = "other programs change the file all the time";
+        Err(SourceError::unreachable(self.name(), why))
     }
 
     fn watch(&mut self, news: News<Record>) {

@@ -1,9 +1,9 @@
 //! Items read one after the other, so that no more of a file than one of them is in memory beside the items.
 
 use super::checked::Checked;
-use super::csv;
 use super::error::ReadError;
 use super::format::FileFormat;
+use super::read::{FileContent, ReadOptions};
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, SeqAccess, Visitor};
 use serde_json::Value;
@@ -21,7 +21,7 @@ const CHUNK: usize = 256 << 10;
 /// Hears how far a file is read: bytes, and of how many. When it says `false`, the reading ends.
 pub type Progress<'a> = &'a mut dyn FnMut(u64, Option<u64>) -> bool;
 
-/// The items of an open file, in its order, in a format or in the one that it looks like. JSON and NDJSON are
+/// What an open file holds, read as the options say. JSON and NDJSON are
 /// read piece by piece; CSV, and what comes from a pipe or a device, is in memory as a whole meanwhile.
 ///
 /// # Errors
@@ -29,25 +29,26 @@ pub type Progress<'a> = &'a mut dyn FnMut(u64, Option<u64>) -> bool;
 /// [`ReadError`] with the line, column or element; [`ReadError::Stopped`] when `progress` said so.
 pub fn read_open_file(
     mut file: File,
-    format: Option<FileFormat>,
+    options: &ReadOptions,
     key: &FieldName,
     progress: Progress<'_>,
-) -> Result<Vec<Record>, ReadError> {
+) -> Result<FileContent, ReadError> {
     let about = file.metadata()?;
     let total = about.is_file().then_some(about.len());
     if !about.is_file() {
-        return super::read(file, format, key);
+        return super::read_as(file, options, key);
     }
+    let format = options.format;
     let looks = looks_of(&mut file)?;
     let named = format.unwrap_or(looks);
     let told = Told { total, progress };
     let read = match (named, looks) {
         // An object that begins a JSON file may be the first line of NDJSON: the whole text tells.
-        (FileFormat::Json, FileFormat::Ndjson) => return super::read(file, format, key),
-        (FileFormat::Json, _) => json(file, key, told),
-        (FileFormat::Ndjson, _) => ndjson(file, key, told),
+        (FileFormat::Json, FileFormat::Ndjson) => return super::read_as(file, options, key),
+        (FileFormat::Json, _) => json(file, key, told).map(FileContent::of_json),
+        (FileFormat::Ndjson, _) => ndjson(file, key, told).map(FileContent::of_json),
         // What a column holds shows at its end, so that CSV is read as a whole.
-        (FileFormat::Csv, _) => whole(file, key, told),
+        (FileFormat::Csv, _) => csv(file, options.delimiter, key, told),
     };
     match (read, format) {
         (Err(ReadError::Stopped), _) => Err(ReadError::Stopped),
@@ -82,7 +83,12 @@ impl Told<'_> {
     }
 }
 
-fn whole(file: File, key: &FieldName, told: Told<'_>) -> Result<Vec<Record>, ReadError> {
+fn csv(
+    file: File,
+    delimiter: u8,
+    key: &FieldName,
+    told: Told<'_>,
+) -> Result<FileContent, ReadError> {
     let mut from = Telling {
         from: Checked::new(file),
         told,
@@ -93,7 +99,8 @@ fn whole(file: File, key: &FieldName, told: Told<'_>) -> Result<Vec<Record>, Rea
     if let Err(why) = read {
         return Err(from.why().unwrap_or(why.into()));
     }
-    csv::parse(&text, key)
+    let (items, layout) = super::csv::parse(&text, key, delimiter)?;
+    Ok(FileContent { items, layout })
 }
 
 fn ndjson(file: File, key: &FieldName, mut told: Told<'_>) -> Result<Vec<Record>, ReadError> {
@@ -136,7 +143,7 @@ fn json(file: File, key: &FieldName, told: Told<'_>) -> Result<Vec<Record>, Read
         stopped: None,
     };
     let mut from = Telling {
-        from: Checked::new(file),
+        from: Checked::json(file),
         told,
         stopped: None,
     };

@@ -4,7 +4,9 @@ use crate::members::{put, way};
 use rusqlite::types::{Value as Cell, ValueRef};
 use rusqlite::{Connection, Row};
 use serde_json::{Map, Number, Value};
-use usual_tide::record::{FieldName, FieldNameError, Record, RecordError, RecordMaker};
+use usual_tide::record::{
+    FieldName, FieldNameError, Record, RecordError, RecordMaker, parse_value,
+};
 
 /// Why a database is no source.
 #[derive(Debug, thiserror::Error)]
@@ -53,13 +55,19 @@ pub enum SqliteError {
         #[source]
         why: RecordError,
     },
-    /// A value is neither a number nor text.
-    #[error("row {row}, column {column:?}: bytes cannot be shown")]
-    Bytes {
-        /// Which row, from 1.
-        row: usize,
-        /// Which column.
+    /// Two columns are for the same field, or one is for a part of the other.
+    #[error(
+        "the column {column:?} is in the way of another: as a field, one would be a part of the other"
+    )]
+    InTheWay {
+        /// The column.
         column: String,
+    },
+    /// A statement does more than read.
+    #[error("only one statement that reads can be a source, and this is another: {statement}")]
+    NotReading {
+        /// The statement.
+        statement: String,
     },
 }
 
@@ -75,7 +83,9 @@ enum Declared {
 #[derive(Clone, Debug)]
 pub(super) struct Column {
     pub(super) name: String,
-    way: Vec<String>,
+    pub(super) way: Vec<String>,
+    /// Where its values stand in an item, as a JSON Pointer.
+    pub(super) pointer: String,
     pub(super) field: FieldName,
     declared: Declared,
 }
@@ -83,12 +93,24 @@ pub(super) struct Column {
 impl Column {
     pub(super) fn new(name: String, declared: &str) -> Result<Self, SqliteError> {
         let declared = declared.to_ascii_uppercase();
-        let field = FieldName::parse(&name).map_err(|why| SqliteError::BadName {
+        let way = way(&name);
+        let steps = way
+            .iter()
+            .map(|step| step.replace('~', "~0").replace('/', "~1"));
+        let pointer: String = steps.map(|step| format!("/{step}")).collect();
+        // A name that begins like a pointer is a name all the same.
+        let text = if name.starts_with('/') {
+            &pointer
+        } else {
+            &name
+        };
+        let field = FieldName::parse(text).map_err(|why| SqliteError::BadName {
             column: name.clone(),
             why,
         })?;
         Ok(Self {
-            way: way(&name),
+            way,
+            pointer,
             field,
             declared: if declared.contains("BOOL") {
                 Declared::Flag
@@ -106,8 +128,8 @@ impl Column {
         quoted(&self.name)
     }
 
-    fn json(&self, cell: ValueRef<'_>) -> Option<Value> {
-        Some(match cell {
+    fn json(&self, cell: ValueRef<'_>) -> Value {
+        match cell {
             ValueRef::Null => Value::Null,
             ValueRef::Integer(flag @ (0 | 1)) if self.declared == Declared::Flag => {
                 Value::Bool(flag == 1)
@@ -115,15 +137,17 @@ impl Column {
             ValueRef::Integer(integer) => integer.into(),
             ValueRef::Real(real) => Number::from_f64(real).map_or(Value::Null, Value::Number),
             ValueRef::Text(text) => {
-                let text = std::str::from_utf8(text).ok()?;
-                let json = (self.declared == Declared::Json).then(|| serde_json::from_str(text));
+                let Ok(text) = std::str::from_utf8(text) else {
+                    return unreadable(text, "that are not UTF-8 text");
+                };
+                let json = (self.declared == Declared::Json).then(|| parse_value(text));
                 match json {
                     Some(Ok(value)) => value,
                     _ => Value::from(text),
                 }
             }
-            ValueRef::Blob(_) => return None,
-        })
+            ValueRef::Blob(bytes) => unreadable(bytes, "that cannot be shown"),
+        }
     }
 
     /// A value of this column as the database stores it.
@@ -145,6 +169,11 @@ impl Column {
     }
 }
 
+/// What is shown of a value that is neither a number nor text; it is never written back.
+fn unreadable(bytes: &[u8], why: &str) -> Value {
+    Value::from(format!("({} bytes {why})", bytes.len()))
+}
+
 /// A name as SQL writes it.
 pub(super) fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
@@ -154,14 +183,14 @@ pub(super) fn quoted(name: &str) -> String {
 pub(super) fn of_table(
     database: &Connection,
     table: &str,
-) -> Result<(Vec<Column>, Option<FieldName>), SqliteError> {
+) -> Result<(Vec<Column>, Option<Column>), SqliteError> {
     let mut statement = database.prepare("SELECT name, type, pk FROM pragma_table_info(?)")?;
     let mut rows = statement.query([table])?;
     let (mut columns, mut keys) = (Vec::new(), Vec::new());
     while let Some(row) = rows.next()? {
         let column = Column::new(row.get(0)?, &row.get::<_, String>(1)?)?;
         if row.get::<_, i64>(2)? > 0 {
-            keys.push(column.field.clone());
+            keys.push(column.clone());
         }
         columns.push(column);
     }
@@ -174,11 +203,24 @@ pub(super) fn of_table(
         let table = table.to_owned();
         return Err(SqliteError::NoTable { table, tables });
     }
+    refuse_overlapping(&columns)?;
     let key = match &*keys {
         [key] => Some(key.clone()),
         _ => None,
     };
     Ok((columns, key))
+}
+
+/// Makes sure that each column has a field of its own.
+pub(super) fn refuse_overlapping(columns: &[Column]) -> Result<(), SqliteError> {
+    let mut layout = crate::members::Ways::default();
+    for column in columns {
+        if !layout.add(&column.way) {
+            let column = column.name.clone();
+            return Err(SqliteError::InTheWay { column });
+        }
+    }
+    Ok(())
 }
 
 /// The column with a name.
@@ -199,13 +241,7 @@ pub(super) fn record(
 ) -> Result<Record, SqliteError> {
     let mut members = Map::new();
     for (at, column) in columns.iter().enumerate() {
-        let value = column
-            .json(cells.get_ref(at)?)
-            .ok_or_else(|| SqliteError::Bytes {
-                row,
-                column: column.name.clone(),
-            })?;
-        put(&mut members, &column.way, value);
+        put(&mut members, &column.way, column.json(cells.get_ref(at)?));
     }
     maker
         .record(members)

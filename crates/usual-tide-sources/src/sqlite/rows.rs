@@ -3,7 +3,7 @@
 use super::columns::{Column, SqliteError, quoted, record};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, OptionalExtension};
-use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
+use usual_tide::record::{Record, RecordKey, RecordMaker};
 
 /// A table or a query.
 #[derive(Clone, Debug)]
@@ -13,27 +13,53 @@ pub(super) struct Rows {
     /// What is asked for all rows.
     pub(super) all: String,
     pub(super) columns: Vec<Column>,
-    pub(super) key: FieldName,
+    pub(super) key: Column,
+    /// What makes rows that tie in that column, or have none, stand in the order in which they came.
+    tie: String,
     /// The column of numbers by which the rows are in order.
     pub(super) order: Option<Column>,
 }
 
 impl Rows {
-    pub(super) fn of_table(table: &str, columns: Vec<Column>, key: FieldName) -> Self {
+    pub(super) fn of_table(
+        database: &Connection,
+        table: &str,
+        columns: Vec<Column>,
+        key: Column,
+    ) -> Self {
+        // Tables without rowid and views have none.
+        let by_rowid = format!("SELECT rowid FROM {} LIMIT 0", quoted(table));
+        let tie = match database.prepare(&by_rowid) {
+            Ok(_) => "rowid".to_owned(),
+            Err(_) => key.quoted(),
+        };
         let mut rows = Self {
             table: Some(table.to_owned()),
             all: String::new(),
             columns,
             key,
+            tie,
             order: None,
         };
-        rows.all = rows.select("");
+        rows.all = rows.select(&format!("ORDER BY {}", rows.tie));
         rows
+    }
+
+    /// What a query yields.
+    pub(super) fn of_query(query: &str, columns: Vec<Column>, key: Column) -> Self {
+        Self {
+            table: None,
+            all: query.to_owned(),
+            columns,
+            key,
+            tie: String::new(),
+            order: None,
+        }
     }
 
     /// The same in the order of a column.
     pub(super) fn ordered_by(&mut self, column: Column) {
-        let order = format!("ORDER BY {}, rowid", column.quoted());
+        let order = format!("ORDER BY {}, {}", column.quoted(), self.tie);
         self.all = self.select(&order);
         self.order = Some(column);
     }
@@ -46,7 +72,12 @@ impl Rows {
 
     /// The key's column, as SQL writes it.
     pub(super) fn key_column(&self) -> String {
-        quoted(&self.key.to_string())
+        self.key.quoted()
+    }
+
+    /// What tells rows apart that tie in the column of the order.
+    pub(super) fn tie(&self) -> &str {
+        &self.tie
     }
 
     pub(super) fn load(
@@ -54,7 +85,7 @@ impl Rows {
         database: &Connection,
         mut progress: impl FnMut(usize) -> bool,
     ) -> Result<Option<Vec<Record>>, SqliteError> {
-        let maker = RecordMaker::new(&self.key);
+        let maker = RecordMaker::new(&self.key.field);
         let mut statement = database.prepare_cached(&self.all)?;
         let mut cells = statement.query([])?;
         let mut records = Vec::new();
@@ -74,7 +105,7 @@ impl Rows {
         key: &RecordKey,
     ) -> Result<Option<Record>, SqliteError> {
         let sql = self.select(&format!("WHERE {} = ?", self.key_column()));
-        let maker = RecordMaker::new(&self.key);
+        let maker = RecordMaker::new(&self.key.field);
         let mut statement = database.prepare_cached(&sql)?;
         let mut cells = statement.query([cell_of(key)])?;
         match cells.next()? {

@@ -2,9 +2,10 @@
 
 use super::columns::{self, Column, SqliteError};
 use super::rows::Rows;
-use super::write::{Carried, carry_out};
+use super::write::{carry_out, refusal};
 use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
-use rusqlite::{Connection, ErrorCode, TransactionBehavior};
+use rusqlite::fallible_iterator::FallibleIterator;
+use rusqlite::{Batch, Connection, ErrorCode, OpenFlags, TransactionBehavior};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -39,11 +40,8 @@ impl SqliteSource {
             Some(key) => key,
             None => return Err(SqliteError::NoKey { table }),
         };
-        Ok(Self::new(
-            path,
-            database,
-            Rows::of_table(&table, columns, key),
-        ))
+        let rows = Rows::of_table(&database, &table, columns, key);
+        Ok(Self::new(path, database, rows))
     }
 
     /// A table with this column as the key.
@@ -58,12 +56,9 @@ impl SqliteSource {
     ) -> Result<Self, SqliteError> {
         let (path, database) = open(path)?;
         let (columns, _) = columns::of_table(&database, table)?;
-        let key = columns::named(&columns, key)?.field.clone();
-        Ok(Self::new(
-            path,
-            database,
-            Rows::of_table(table, columns, key),
-        ))
+        let key = columns::named(&columns, key)?.clone();
+        let rows = Rows::of_table(&database, table, columns, key);
+        Ok(Self::new(path, database, rows))
     }
 
     /// What a query yields, with this column as the key. It can be read and not written to.
@@ -72,22 +67,12 @@ impl SqliteSource {
     ///
     /// [`SqliteError`].
     pub fn query(path: impl Into<PathBuf>, query: &str, key: &str) -> Result<Self, SqliteError> {
-        let (path, database) = open(path)?;
-        let statement = database.prepare(query)?;
-        let columns = statement.columns();
-        let columns: Vec<Column> = columns
-            .iter()
-            .map(|column| Column::new(column.name().to_owned(), column.decl_type().unwrap_or("")))
-            .collect::<Result<_, _>>()?;
-        drop(statement);
-        let key = columns::named(&columns, key)?.field.clone();
-        let rows = Rows {
-            table: None,
-            all: query.to_owned(),
-            columns,
-            key,
-            order: None,
-        };
+        let path = path.into();
+        let database = connect(&path, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+        let columns = columns_of_query(&database, query)?;
+        columns::refuse_overlapping(&columns)?;
+        let key = columns::named(&columns, key)?.clone();
+        let rows = Rows::of_query(query, columns, key);
         Ok(Self::new(path, database, rows))
     }
 
@@ -112,7 +97,7 @@ impl SqliteSource {
 
     /// The field that is the key.
     pub fn key(&self) -> &FieldName {
-        &self.rows.key
+        &self.rows.key.field
     }
 
     fn new(path: PathBuf, database: Connection, rows: Rows) -> Self {
@@ -136,17 +121,33 @@ impl SqliteSource {
 
 fn open(path: impl Into<PathBuf>) -> Result<(PathBuf, Connection), SqliteError> {
     let path = path.into();
-    let database = connect(&path)?;
+    let database = connect(&path, OpenFlags::SQLITE_OPEN_READ_WRITE)?;
     Ok((path, database))
 }
 
-/// Opens a database that is there; one that another program writes to is waited for.
-fn connect(path: &Path) -> Result<Connection, SqliteError> {
-    use rusqlite::OpenFlags;
-    let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-    let database = Connection::open_with_flags(path, flags)?;
+/// Opens a database that is there; one that another program writes to is waited for. Where it may only be
+/// read, it is opened for that.
+fn connect(path: &Path, access: OpenFlags) -> Result<Connection, SqliteError> {
+    let database = Connection::open_with_flags(path, access | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
     database.busy_timeout(Duration::from_secs(2))?;
     Ok(database)
+}
+
+/// The columns of a query, which must be one statement that only reads.
+fn columns_of_query(database: &Connection, query: &str) -> Result<Vec<Column>, SqliteError> {
+    let mut statements = Batch::new(database, query);
+    let statement = statements.next()?;
+    let more = statements.next()?.is_some();
+    let reads = statement.filter(|one| one.readonly() && one.column_count() > 0 && !more);
+    let Some(statement) = reads else {
+        let statement = query.to_owned();
+        return Err(SqliteError::NotReading { statement });
+    };
+    let columns = statement.columns();
+    let named = columns
+        .iter()
+        .map(|column| Column::new(column.name().to_owned(), column.decl_type().unwrap_or("")));
+    named.collect()
 }
 
 /// A holder that panicked left a sound connection, so a poisoned lock is as good.
@@ -206,24 +207,77 @@ fn write_all(
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
 ) -> Result<(Vec<Answer<Record>>, bool), SqliteError> {
-    let mut all = database.transaction_with_behavior(TransactionBehavior::Immediate)?;
+    match write_together(rows, database, writes)? {
+        Some(done) => Ok(done),
+        // One of them made the database roll everything back, so that each gets a transaction of its own.
+        None => {
+            let mut all = (Vec::with_capacity(writes.len()), false);
+            for write in writes {
+                let alone = std::slice::from_ref(write);
+                let (answers, others) = match write_together(rows, database, alone)? {
+                    Some(done) => done,
+                    None => {
+                        let reason = "a rule of the database has rolled the write back";
+                        (vec![Answer::refused(reason)], false)
+                    }
+                };
+                all.0.extend(answers);
+                all.1 |= others;
+            }
+            Ok(all)
+        }
+    }
+}
+
+/// The answers to some writes, and whether rows have changed that no write speaks of.
+type Done = (Vec<Answer<Record>>, bool);
+
+/// Writes in one transaction; nothing when the database has ended it by itself.
+fn write_together(
+    rows: &Rows,
+    database: &mut Connection,
+    writes: &[Arc<Write<Record>>],
+) -> Result<Option<Done>, SqliteError> {
+    let all = match database.transaction_with_behavior(TransactionBehavior::Immediate) {
+        Ok(all) => all,
+        Err(why) => {
+            // A database that can only be read will not be another one when it is tried again.
+            let refused = refusal(&why).ok_or(why)?;
+            return Ok(Some((vec![Answer::refused(refused); writes.len()], false)));
+        }
+    };
     let mut answers = Vec::with_capacity(writes.len());
     let mut others_changed = false;
     for write in writes {
-        let one = all.savepoint()?;
-        let Carried { answer, others } = carry_out(rows, &one, write)?;
-        match answer {
-            // Dropped, it takes back what was done before the refusal.
-            Answer::Refused { .. } => drop(one),
+        all.execute_batch("SAVEPOINT one_write")?;
+        let carried = carry_out(rows, &all, write)?;
+        if all.is_autocommit() {
+            // Nothing of the transaction is left.
+            return Ok(None);
+        }
+        match carried.answer {
+            // What was done before the refusal is taken back.
+            Answer::Refused { .. } => {
+                all.execute_batch("ROLLBACK TO one_write; RELEASE one_write")?;
+            }
             _ => {
-                one.commit()?;
-                others_changed |= others;
+                all.execute_batch("RELEASE one_write")?;
+                others_changed |= carried.others;
             }
         }
-        answers.push(answer);
+        answers.push(carried.answer);
     }
-    all.commit()?;
-    Ok((answers, others_changed))
+    match all.commit() {
+        Ok(()) => Ok(Some((answers, others_changed))),
+        // A rule that is checked at the end, a foreign key say.
+        Err(why) => {
+            let refused = refusal(&why).ok_or(why)?;
+            match writes.len() {
+                1 => Ok(Some((vec![Answer::refused(refused)], false))),
+                _ => Ok(None),
+            }
+        }
+    }
 }
 
 /// Tells when another connection has committed: own commits leave this connection's number as it is.

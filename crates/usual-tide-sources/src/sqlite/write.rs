@@ -6,8 +6,9 @@ use crate::link::Answer;
 use crate::merge::{Deed, deed, saved};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
+use serde_json::Value;
 use usual_tide::record::{Record, RecordKey};
-use usual_tide::{Item, Neighbours, Write};
+use usual_tide::{FieldPath, Item, Neighbours, Write};
 
 /// What came of a write.
 pub(super) struct Carried {
@@ -40,13 +41,13 @@ fn answer(
         return Ok(Answer::refused("a query cannot be written to"));
     };
     let table = quoted(table);
-    let done = match deed(write, rows.get(database, &write.key)?.as_ref()) {
+    let before = rows.get(database, &write.key)?;
+    let done = match deed(write, before.as_ref()) {
         Deed::None(answer) => return Ok(answer),
         Deed::Remove => {
             let sql = format!("DELETE FROM {table} WHERE {} = ?", rows.key_column());
-            database
-                .prepare_cached(&sql)?
-                .execute([cell_of(&write.key)])
+            let statement = database.prepare_cached(&sql);
+            statement.and_then(|mut statement| statement.execute([cell_of(&write.key)]))
         }
         Deed::Add => {
             let Some(item) = &write.after else {
@@ -62,7 +63,7 @@ fn answer(
                 return Ok(no_column(&name));
             }
             let overlaps = |column: &&Column| {
-                let path = usual_tide::FieldPath::new(pointer(&column.field.to_string()));
+                let path = FieldPath::new(column.pointer.clone());
                 differ.iter().any(|other| other.overlaps(&path))
             };
             let columns: Vec<&Column> = rows.columns.iter().filter(overlaps).collect();
@@ -70,36 +71,86 @@ fn answer(
         }
     };
     match done {
-        Err(rusqlite::Error::SqliteFailure(why, message))
-            if why.code == ErrorCode::ConstraintViolation =>
-        {
-            return Ok(Answer::refused(message.unwrap_or_else(|| why.to_string())));
-        }
-        done => *written += done? as u64,
+        Ok(changed) => *written += changed as u64,
+        Err(why) => return refused_by(why),
     }
-    if let Some(refused) = place(rows, &table, database, write, written)? {
-        return Ok(refused);
+    match place(rows, &table, database, write, written) {
+        Ok(None) => {}
+        Ok(Some(refused)) => return Ok(refused),
+        Err(SqliteError::Database(why)) => return refused_by(why),
+        Err(why) => return Err(why),
     }
-    Ok(match rows.get(database, &write.key)? {
-        Some(now) => saved(write, &now),
-        None => Answer::Saved,
+    Ok(match (rows.get(database, &write.key)?, &write.after) {
+        (Some(now), Some(after)) => match lost(write, before.as_ref(), after, &now) {
+            Some(member) => Answer::refused(format!("the database did not store {member}")),
+            None => saved(write, &now),
+        },
+        (None, None) => Answer::Saved,
+        (None, Some(_)) => Answer::refused("the database did not store the item"),
+        (Some(_), None) => Answer::refused("the database did not remove the item"),
     })
+}
+
+/// A member that was asked for and is not there afterwards, or is as it was before. Another value is an answer: a
+/// column may have a type of its own, or a rule that sets it.
+fn lost(
+    write: &Write<Record>,
+    before: Option<&Record>,
+    after: &Record,
+    now: &Record,
+) -> Option<FieldPath> {
+    let at = |item: &Record, path: &FieldPath| item.get(path.as_str()).cloned();
+    let asked = write.before.as_ref().map(|old| old.changed_fields(after));
+    let was_asked = |path: &FieldPath| match &asked {
+        Some(asked) => asked.iter().any(|asked| asked.overlaps(path)),
+        None => true,
+    };
+    let differs = after.changed_fields(now).into_iter().filter(was_asked);
+    differs.into_iter().find(|path| match at(after, path) {
+        None | Some(Value::Null) => false,
+        Some(_) => {
+            let stored = at(now, path);
+            stored.is_none() || before.is_some_and(|before| at(before, path) == stored)
+        }
+    })
+}
+
+/// A refusal of the database, or its failure.
+fn refused_by(why: rusqlite::Error) -> Result<Answer<Record>, SqliteError> {
+    match refusal(&why) {
+        Some(reason) => Ok(Answer::refused(reason)),
+        None => Err(why.into()),
+    }
+}
+
+/// The words of the database where another attempt would end in the same way; nothing where it may go better
+/// another time.
+pub(super) fn refusal(why: &rusqlite::Error) -> Option<String> {
+    let (code, message) = match why {
+        rusqlite::Error::SqliteFailure(code, message) => (code, message.clone()),
+        rusqlite::Error::SqlInputError { error, msg, .. } => (error, Some(msg.clone())),
+        _ => return None,
+    };
+    let is_final = matches!(
+        code.code,
+        ErrorCode::ConstraintViolation
+            | ErrorCode::TypeMismatch
+            | ErrorCode::ReadOnly
+            | ErrorCode::PermissionDenied
+            | ErrorCode::AuthorizationForStatementDenied
+            | ErrorCode::TooBig
+            | ErrorCode::Unknown
+    );
+    is_final.then(|| message.unwrap_or_else(|| code.to_string()))
 }
 
 fn no_column(name: &str) -> Answer<Record> {
     Answer::refused(format!("the table has no column {name:?}"))
 }
 
-fn pointer(name: &str) -> String {
-    format!("/{}", name.replace('.', "/"))
-}
-
 /// A member of an item that is in no column.
 fn stranger(rows: &Rows, item: &Record) -> Option<String> {
-    let known = |name: &str| {
-        let first = |column: &Column| column.name.split('.').next() == Some(name);
-        rows.columns.iter().any(first)
-    };
+    let known = |name: &str| rows.columns.iter().any(|column| column.way[0] == *name);
     item.members().keys().find(|name| !known(name)).cloned()
 }
 
@@ -174,12 +225,16 @@ fn place(
         return Ok((!at_end).then(|| Answer::refused(refused)));
     };
     let (rank_column, key_column) = (order.quoted(), rows.key_column());
-    for numbered_anew in [false, true] {
+    // Rows without a number have no place among the others.
+    let unnumbered = format!("SELECT EXISTS (SELECT 1 FROM {table} WHERE {rank_column} IS NULL)");
+    let number_first: bool = database.query_row(&unnumbered, [], |row| row.get(0))?;
+    for numbered_anew in [number_first, true] {
         if numbered_anew {
+            let tie = rows.tie();
             database.execute_batch(&format!(
-                "UPDATE {table} SET {rank_column} = numbered.rank FROM (SELECT rowid AS id, \
-                 row_number() OVER (ORDER BY {rank_column}, rowid) AS rank FROM {table}) AS numbered \
-                 WHERE {table}.rowid = numbered.id"
+                "UPDATE {table} SET {rank_column} = numbered.rank FROM (SELECT {tie} AS id, \
+                 row_number() OVER (ORDER BY {rank_column}, {tie}) AS rank FROM {table}) AS numbered \
+                 WHERE {table}.{tie} = numbered.id"
             ))?;
         }
         if let Some(rank) = rank_between(rows, table, database, order, place, &write.key)? {

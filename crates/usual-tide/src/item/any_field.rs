@@ -31,6 +31,8 @@ use std::sync::Arc;
 /// ```
 pub struct AnyField<T> {
     name: Arc<str>,
+    /// Where it stands, where that is not the member of its name.
+    path: Option<FieldPath>,
     way: Arc<dyn Way<T>>,
     marks: Marks,
 }
@@ -46,9 +48,16 @@ impl<T> AnyField<T> {
     pub(crate) fn new(name: impl Into<Arc<str>>, way: impl Way<T> + 'static) -> Self {
         Self {
             name: name.into(),
+            path: None,
             way: Arc::new(way),
             marks: Marks::default(),
         }
+    }
+
+    /// The same field, which stands at this path.
+    pub(crate) fn at(self, path: FieldPath) -> Self {
+        let path = Some(path);
+        Self { path, ..self }
     }
 
     /// A field that is shown and cannot be written: something made from other fields.
@@ -142,9 +151,9 @@ impl<T> AnyField<T> {
 
     /// Where it stands in an item.
     pub fn path(&self) -> FieldPath {
-        match self.name.strip_prefix('/') {
-            Some(_) => FieldPath::new(self.name.to_string()),
-            None => FieldPath::new(format!("/{}", self.name.replace('.', "/"))),
+        match &self.path {
+            Some(path) => path.clone(),
+            None => FieldPath::of_member(&self.name),
         }
     }
 
@@ -219,6 +228,7 @@ impl<T> Clone for AnyField<T> {
     fn clone(&self) -> Self {
         Self {
             name: Arc::clone(&self.name),
+            path: self.path.clone(),
             way: Arc::clone(&self.way),
             marks: self.marks,
         }

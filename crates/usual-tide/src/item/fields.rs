@@ -48,7 +48,10 @@ impl<T: 'static, V: Fields + Clone> Field<T, V> {
         let within = |inner: AnyField<V>| {
             let name = format!("{}.{}", self.name(), inner.name());
             let marks = inner.marks();
-            AnyField::new(name, Within { outer: self, inner }).marked(marks)
+            let path = inner.path();
+            let path = path.under(FieldPath::of_member(self.name()).as_str());
+            let within = AnyField::new(name, Within { outer: self, inner });
+            within.marked(marks).at(path)
         };
         V::fields().into_iter().map(within).collect()
     }

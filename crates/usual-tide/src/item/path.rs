@@ -21,6 +21,17 @@ impl FieldPath {
         Self(pointer.into())
     }
 
+    /// The path of the member with a name, whatever characters it has.
+    ///
+    /// ```
+    /// use usual_tide::FieldPath;
+    ///
+    /// assert_eq!(FieldPath::of_member("km/h").as_str(), "/km~1h");
+    /// ```
+    pub fn of_member(name: &str) -> Self {
+        Self::new(format!("/{}", name.replace('~', "~0").replace('/', "~1")))
+    }
+
     /// The same path from one level further out.
     ///
     /// ```

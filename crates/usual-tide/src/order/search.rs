@@ -54,12 +54,12 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         key: u64,
         mut comes_before: impl FnMut(Slot) -> bool,
     ) -> Cursor {
-        if run.is_empty() {
-            return self.cursor(run.start);
-        }
         // A grouping that contradicts itself may tell of a run that is not there.
         let mut end = run.end.min(self.len());
         let mut start = run.start.min(end);
+        if start == end {
+            return self.cursor(start);
+        }
         let mut node = self.root;
         for level in (0..self.height).rev() {
             let inner = self.inner(node);

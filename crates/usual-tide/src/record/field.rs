@@ -22,7 +22,8 @@ impl Fields for Record {
             name: FieldName::parse(name).ok()?,
             kind: Kind::Any,
         };
-        Some(AnyField::new(name, member))
+        let path = member.name.path();
+        Some(AnyField::new(name, member).at(path))
     }
 
     fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {

@@ -8,10 +8,15 @@ use crate::item::{FieldPath, Item};
 use serde_json::{Map, Value};
 use std::sync::Arc;
 
+/// Levels of objects and lists that a record may have, so that what works on it level by level has an end, and so
+/// that what was written can be read again.
+pub(super) const MOST_DEPTH: usize = 100;
+
 /// A JSON object as an item. One of its fields is the key.
 ///
 /// Records are equal when their members are, as values: member order is nothing, `1` equals `1.0`, an
-/// absent member is not null. Numbers keep their text.
+/// absent member is not null. Numbers keep their text, but for an exponent, which gets a sign (`1e5` is written as
+/// `1e+5`). Objects and lists may nest 100 deep.
 ///
 /// ```
 /// use usual_tide::record::{FieldName, Record, RecordKey};
@@ -40,6 +45,12 @@ pub enum RecordError {
     NoKey {
         /// The name of the key field.
         name: String,
+    },
+    /// Objects and lists stand within each other deeper than is kept.
+    #[error("its members nest deeper than {most} levels, which is the most that is kept")]
+    TooDeep {
+        /// The most.
+        most: usize,
     },
     /// Its key field holds something else.
     #[error("its field {name:?} is no key: {why}")]
@@ -84,6 +95,12 @@ impl Record {
         members: Map<String, Value>,
         key_name: &Arc<FieldName>,
     ) -> Result<Self, RecordError> {
+        if !members
+            .values()
+            .all(|value| nests_at_most(value, MOST_DEPTH - 1))
+        {
+            return Err(RecordError::TooDeep { most: MOST_DEPTH });
+        }
         Ok(Self {
             key: read_key(&members, key_name)?,
             key_name: Arc::clone(key_name),
@@ -135,6 +152,10 @@ impl Record {
         let in_the_way = SetError::InTheWay {
             name: name.to_string(),
         };
+        // A name has no more steps than that.
+        if !nests_at_most(&value, MOST_DEPTH - name.steps().len().min(MOST_DEPTH)) {
+            return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
+        }
         if !name.may_overlap(&self.key_name) {
             // Nothing is made where something is in the way, so there is nothing to take back.
             *name.make(&mut self.members).ok_or(in_the_way)? = value;
@@ -155,6 +176,16 @@ impl Record {
             self.members = members;
         }
     }
+}
+
+/// Whether a value has no more levels of objects and lists than this.
+fn nests_at_most(value: &Value, levels: usize) -> bool {
+    let mut inner: Box<dyn Iterator<Item = &Value>> = match value {
+        Value::Array(values) => Box::new(values.iter()),
+        Value::Object(members) => Box::new(members.values()),
+        _ => return true,
+    };
+    levels > 0 && inner.all(|value| nests_at_most(value, levels - 1))
 }
 
 fn read_key(members: &Map<String, Value>, name: &FieldName) -> Result<RecordKey, RecordError> {

@@ -34,5 +34,7 @@ mod value;
 pub use item::{Record, RecordError, SetError};
 pub use key::{KeyError, RecordKey};
 pub use name::{FieldName, FieldNameError};
-pub use parse::{ParseError, RecordMaker, Shape, parse, parse_as, parse_line};
+pub use parse::{
+    ParseError, RecordMaker, Shape, parse, parse_as, parse_line, parse_value, refuse_reserved,
+};
 pub use schema::{Schema, UnknownField};

@@ -1,5 +1,7 @@
 //! Names of fields in text.
 
+use super::item::MOST_DEPTH;
+use crate::item::FieldPath;
 use serde_json::{Map, Value};
 use std::fmt;
 
@@ -22,6 +24,14 @@ pub enum FieldNameError {
     /// There is no name.
     #[error("a field name is empty")]
     Empty,
+    /// It has more steps than a record has levels.
+    #[error("a field name has {steps} steps, and a record has {most} levels at the most")]
+    TooDeep {
+        /// Its steps.
+        steps: usize,
+        /// The most.
+        most: usize,
+    },
     /// A `~` in a JSON Pointer stands before something else than 0 or 1.
     #[error("{text:?} is no JSON Pointer: a ~ must be followed by 0 or 1")]
     BadEscape {
@@ -38,6 +48,12 @@ impl FieldName {
     /// [`FieldNameError`] when it is empty or a malformed pointer.
     pub fn parse(text: &str) -> Result<Self, FieldNameError> {
         let pointer = text.strip_prefix('/');
+        let separator = if pointer.is_some() { '/' } else { '.' };
+        let steps = pointer.unwrap_or(text).split(separator).count();
+        if steps > MOST_DEPTH {
+            let most = MOST_DEPTH;
+            return Err(FieldNameError::TooDeep { steps, most });
+        }
         let steps = match pointer {
             Some(rest) => rest
                 .split('/')
@@ -73,6 +89,12 @@ impl FieldName {
         rest.iter().try_fold(members.get(first)?, |value, step| {
             value.as_object()?.get(step)
         })
+    }
+
+    /// Where the field stands in an object that has no member of exactly its name.
+    pub(super) fn path(&self) -> FieldPath {
+        let steps = self.steps.iter().map(|step| format!("/{}", escape(step)));
+        FieldPath::new(steps.collect::<String>())
     }
 
     /// Whether the two may be the same member of an object, or lie in the same one.

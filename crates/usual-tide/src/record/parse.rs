@@ -2,6 +2,7 @@
 
 use super::item::{Record, RecordError};
 use super::name::FieldName;
+use memchr::memmem;
 use serde_json::{Map, Value};
 use std::sync::Arc;
 
@@ -27,6 +28,12 @@ pub enum ParseError {
         column: usize,
         /// What the JSON parser says.
         message: String,
+    },
+    /// A member has a name that the JSON parser keeps for itself: read, the object would be something else.
+    #[error("the text {name:?} is reserved, and cannot be a part of the data")]
+    Reserved {
+        /// The name.
+        name: &'static str,
     },
     /// It is JSON of another shape.
     #[error("expected an array of objects, found {found}")]
@@ -81,8 +88,7 @@ pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>
     let maker = RecordMaker::new(key);
     match shape {
         Shape::Json => {
-            let value: Value =
-                serde_json::from_str(text).map_err(|error| ParseError::of_json(&error, 0))?;
+            let value = parse_value(text)?;
             let Value::Array(elements) = value else {
                 let found = kind(&value);
                 return Err(ParseError::NotAnArray { found });
@@ -115,11 +121,66 @@ pub fn parse_line(
     if line.trim().is_empty() {
         return Ok(None);
     }
+    refuse_reserved(line.as_bytes())?;
     let value =
         serde_json::from_str(line).map_err(|error| ParseError::of_json(&error, number - 1))?;
     maker
         .record_of(value, || format!("line {number}"))
         .map(Some)
+}
+
+/// Reads one JSON value.
+///
+/// # Errors
+///
+/// [`ParseError`] with the line and column.
+pub fn parse_value(text: &str) -> Result<Value, ParseError> {
+    refuse_reserved(text.as_bytes())?;
+    serde_json::from_str(text).map_err(|error| ParseError::of_json(&error, 0))
+}
+
+/// Begins the names that the JSON parser keeps for itself.
+const RESERVED: &str = "$serde_json::private::";
+
+/// Refuses JSON text that has the name of a member which the JSON parser keeps for itself, be it written with
+/// escapes. For text that is read in pieces.
+///
+/// # Errors
+///
+/// [`ParseError::Reserved`].
+pub fn refuse_reserved(text: &[u8]) -> Result<(), ParseError> {
+    let name = RESERVED;
+    let has = |text: &[u8]| memmem::find(text, name.as_bytes()).is_some();
+    let reserved = has(text) || {
+        // A name can only hide where something is escaped.
+        memmem::find(text, b"\\u00").is_some() && has(&without_escapes(text))
+    };
+    match reserved {
+        true => Err(ParseError::Reserved { name }),
+        false => Ok(()),
+    }
+}
+
+/// The text with escapes of ASCII characters written out.
+fn without_escapes(mut text: &[u8]) -> Vec<u8> {
+    let mut plain = Vec::with_capacity(text.len());
+    while let Some((first, rest)) = text.split_first() {
+        let code = text
+            .strip_prefix(b"\\u00")
+            .and_then(|digits| digits.get(..2));
+        let code = code.and_then(|digits| std::str::from_utf8(digits).ok());
+        match code.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
+            Some(code) => {
+                plain.push(code);
+                text = &text[6..];
+            }
+            None => {
+                plain.push(*first);
+                text = rest;
+            }
+        }
+    }
+    plain
 }
 
 /// Makes records that share the name of their key.
@@ -178,8 +239,32 @@ impl ParseError {
             line: lines_before + error.line(),
             // The end of an empty text is behind no column.
             column: error.column().max(1),
-            message: message.to_owned(),
+            message: in_plain_words(message).to_owned(),
         }
+    }
+}
+
+/// The parser's messages as a person reads them; those that need no more stay as they are.
+fn in_plain_words(message: &str) -> &str {
+    match message {
+        "EOF while parsing a list" => "the text ends within a list",
+        "EOF while parsing an object" => "the text ends within an object",
+        "EOF while parsing a string" => "the text ends within a string",
+        "EOF while parsing a value" => "the text ends where a value is expected",
+        "expected value" => "a value is expected here",
+        "expected ident" => "true, false or null is expected here",
+        "expected `,` or `]`" => "a comma or the end of the list is expected here",
+        "expected `,` or `}`" => "a comma or the end of the object is expected here",
+        "expected `:`" => "a colon is expected here",
+        "key must be a string" => "the name of a member must be in quotes",
+        "trailing comma" => "there is a comma with nothing behind it",
+        "trailing characters" => "there is more text behind the end of the value",
+        "recursion limit exceeded" => "lists and objects nest too deep",
+        "invalid escape" => "there is no such escape in a string",
+        "control character (\\u0000-\\u001F) found while parsing a string" => {
+            "a control character in a string must be escaped"
+        }
+        other => other,
     }
 }
 

@@ -137,7 +137,8 @@ impl FieldLookup<Record> for Schema {
             name: FieldName::parse(&field.name).ok()?,
             kind: field.kind,
         };
-        Some(AnyField::new(field.name.as_str(), member))
+        let path = member.name.path();
+        Some(AnyField::new(field.name.as_str(), member).at(path))
     }
 
     fn names(&self) -> Vec<String> {

@@ -1,5 +1,6 @@
 //! Orders that contradict themselves give some order of the right rows, and never a panic.
 
+use super::cases;
 use super::model::{Thing, thing};
 use proptest::prelude::*;
 use std::cmp::Ordering;
@@ -68,7 +69,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
 
     /// Sections, filters and places that another look gives otherwise: the rows may stand anywhere, and the
     /// lists go on.

@@ -17,3 +17,11 @@ mod rules;
 mod same_keys;
 mod script;
 mod undo;
+
+/// How many scripts are tried: `USUAL_TIDE_CASES` sets another number, for a long run.
+fn cases(usually: u32) -> u32 {
+    let asked = std::env::var("USUAL_TIDE_CASES").ok();
+    asked
+        .and_then(|cases| cases.parse().ok())
+        .unwrap_or(usually)
+}

@@ -1,6 +1,7 @@
 //! Sorts of one to four levels over every type of value, in both directions, with missing values at either end and
 //! few different values: a bound list, one that is edited and a plain sort by comparison agree.
 
+use super::cases;
 use proptest::prelude::*;
 use std::cmp::Ordering;
 use std::str::FromStr;
@@ -281,7 +282,7 @@ fn expected(store: &Store<Row>, levels: &[Level]) -> Vec<u16> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(400) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(400)) })]
 
     #[test]
     fn every_way_to_sort_is_the_plain_one(

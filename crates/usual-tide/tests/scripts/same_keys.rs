@@ -1,6 +1,7 @@
 //! Few keys, removed and added over and over while writes wait for the source: by the person, by drafts, by
 //! undo and redo, and by the source itself, whose answers come in any order and with other keys.
 
+use super::cases;
 use super::checks::check_set;
 use super::model::{Grouped, Order, Shape, Thing, thing};
 use proptest::prelude::*;
@@ -363,14 +364,8 @@ fn rows(store: &Store<Thing>, list: ListId) -> Rows {
     store.list(list).unwrap().items().cloned().collect()
 }
 
-/// `USUAL_TIDE_CASES` sets another number of scripts for a long run.
-fn cases() -> u32 {
-    let asked = std::env::var("USUAL_TIDE_CASES").ok();
-    asked.and_then(|cases| cases.parse().ok()).unwrap_or(400)
-}
-
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases()) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(400)) })]
 
     #[test]
     fn keys_that_go_and_come_again_are_told_as_they_are(

@@ -1,0 +1,219 @@
+//! Files that get a new content as a whole.
+
+use super::write::WriteError;
+use std::fs::{self, File, Metadata, Permissions};
+use std::io::{self, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use tempfile::{Builder, NamedTempFile, TempPath};
+
+/// Ends the names of files that are being written and are to replace another.
+const NEW_SUFFIX: &str = ".usual-tide-new";
+
+/// Ends the names of former versions that are kept until the new one was read.
+const FORMER_SUFFIX: &str = ".usual-tide-former";
+
+/// Gives a file new content: all of it, or none when anything fails. Who reads it meanwhile sees the old content or
+/// the new.
+///
+/// The content is written to a file beside it, brought to the disk and put in its place, with the
+/// permissions and the owner that the file had. Links are followed, dangling ones too. What is no regular file (a
+/// pipe, a device) is written to as it is. A file that nobody may write to is refused; one whose owner cannot
+/// be kept is written in place.
+///
+/// # Errors
+///
+/// Those of the file system or of `write`; the file is as it was, unless it had to be written in place.
+pub fn replace_file(
+    path: impl AsRef<Path>,
+    write: impl FnOnce(&mut dyn Write) -> Result<(), WriteError>,
+) -> Result<(), WriteError> {
+    let target = behind_links(path.as_ref())?;
+    let about = match fs::metadata(&target) {
+        Ok(about) => Some(about),
+        Err(why) if why.kind() == io::ErrorKind::NotFound => None,
+        Err(why) => return Err(why.into()),
+    };
+    if let Some(about) = &about {
+        refuse_unwritable(&target, about)?;
+        if !about.is_file() {
+            let mut out = BufWriter::new(fs::OpenOptions::new().write(true).open(&target)?);
+            write(&mut out)?;
+            return Ok(out.flush()?);
+        }
+    }
+    let new = write_beside(&target, about.as_ref(), write)?;
+    match new {
+        Beside::Ready(new) => {
+            let new = new.into_temp_path();
+            new.persist(&target).map_err(|error| error.error)?;
+            sync_folder(&target);
+        }
+        Beside::OtherOwner(new) => {
+            let mut from = new.reopen()?;
+            let mut to = fs::OpenOptions::new()
+                .write(true)
+                .truncate(true)
+                .open(&target)?;
+            io::copy(&mut from, &mut to)?;
+            to.sync_all()?;
+        }
+    }
+    Ok(())
+}
+
+/// A new content that is written and on the disk.
+pub(super) enum Beside {
+    /// It can take the file's place.
+    Ready(NamedTempFile),
+    /// It cannot have the file's owner.
+    OtherOwner(NamedTempFile),
+}
+
+/// Writes a new content to a file beside another.
+pub(super) fn write_beside(
+    target: &Path,
+    about: Option<&Metadata>,
+    write: impl FnOnce(&mut dyn Write) -> Result<(), WriteError>,
+) -> Result<Beside, WriteError> {
+    let folder = folder_of(target);
+    let new = Builder::new()
+        .prefix(&hidden(target, ""))
+        .suffix(NEW_SUFFIX)
+        .tempfile_in(folder)?;
+    // Who finds it locked knows that it is being written.
+    let _ = new.as_file().try_lock();
+    let mut out = BufWriter::new(new);
+    write(&mut out)?;
+    let new = out.into_inner().map_err(io::IntoInnerError::into_error)?;
+    let owned = about.is_none_or(|about| keep_owner(new.as_file(), about).is_ok());
+    let permissions = match about {
+        Some(about) => about.permissions(),
+        None => for_new_files(folder)?,
+    };
+    new.as_file().set_permissions(permissions)?;
+    new.as_file().sync_all()?;
+    Ok(match owned {
+        true => Beside::Ready(new),
+        false => Beside::OtherOwner(new),
+    })
+}
+
+/// Puts a new content in a file's place and gives the path of what was there at that moment: on Linux and macOS in
+/// one step, so that nothing which another program puts there meanwhile is lost.
+pub(super) fn exchange(new: TempPath, target: &Path) -> io::Result<TempPath> {
+    #[cfg(any(target_os = "linux", target_os = "android", target_vendor = "apple"))]
+    {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        match renameat_with(CWD, &*new, CWD, target, RenameFlags::EXCHANGE) {
+            Ok(()) => {
+                sync_folder(target);
+                return Ok(new);
+            }
+            // Not every file system can.
+            Err(why) if matches!(why, rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
+            Err(why) => return Err(why.into()),
+        }
+    }
+    let former = Builder::new()
+        .prefix(&hidden(target, ""))
+        .suffix(NEW_SUFFIX)
+        .make_in(folder_of(target), |path| fs::hard_link(target, path))?;
+    new.persist(target).map_err(|error| error.error)?;
+    sync_folder(target);
+    Ok(former.into_temp_path())
+}
+
+/// Where the former version of a file is kept.
+pub(super) fn former_path(target: &Path) -> PathBuf {
+    folder_of(target).join(hidden(target, FORMER_SUFFIX))
+}
+
+/// Removes what runs that were killed have left beside a file.
+pub(super) fn clean_up(target: &Path) {
+    let Ok(entries) = fs::read_dir(folder_of(target)) else {
+        return;
+    };
+    let prefix = hidden(target, "");
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        let is_ours = name
+            .to_str()
+            .is_some_and(|name| name.starts_with(&prefix) && name.ends_with(NEW_SUFFIX));
+        // Another process may be writing it.
+        let left = is_ours && File::open(entry.path()).is_ok_and(|file| file.try_lock().is_ok());
+        if left && fs::remove_file(entry.path()).is_ok() {
+            tracing::info!(file = ?entry.path(), "removed what an earlier run has left");
+        }
+    }
+}
+
+/// The path behind a link, also where that does not exist yet.
+pub(super) fn behind_links(path: &Path) -> io::Result<PathBuf> {
+    let mut path = path.to_owned();
+    // As many as the system follows.
+    for _ in 0..40 {
+        match fs::read_link(&path) {
+            Ok(next) => path = folder_of(&path).join(next),
+            Err(_) => return Ok(path),
+        }
+    }
+    Err(io::Error::other("too many links, one behind the other"))
+}
+
+fn refuse_unwritable(target: &Path, about: &Metadata) -> io::Result<()> {
+    // The system lets an administrator write to any file; its owner has said otherwise.
+    if about.permissions().readonly() {
+        let why = "the file may not be written to: its permissions say so";
+        return Err(io::Error::new(io::ErrorKind::PermissionDenied, why));
+    }
+    if about.is_file() {
+        fs::OpenOptions::new().write(true).open(target)?;
+    }
+    Ok(())
+}
+
+#[cfg(unix)]
+fn keep_owner(new: &File, about: &Metadata) -> io::Result<()> {
+    use std::os::unix::fs::{MetadataExt, fchown};
+    let own = new.metadata()?;
+    if (own.uid(), own.gid()) == (about.uid(), about.gid()) {
+        return Ok(());
+    }
+    fchown(new, Some(about.uid()), Some(about.gid()))
+}
+
+#[cfg(not(unix))]
+fn keep_owner(_: &File, _: &Metadata) -> io::Result<()> {
+    Ok(())
+}
+
+fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    }
+}
+
+/// The name of a file that belongs to another and is not listed.
+fn hidden(target: &Path, suffix: &str) -> String {
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    format!(".{name}.{}", suffix.trim_start_matches('.'))
+}
+
+/// The new name is only on the disk when the folder is; not every system can do that.
+fn sync_folder(target: &Path) {
+    if let Ok(folder) = File::open(folder_of(target)) {
+        let _ = folder.sync_all();
+    }
+}
+
+/// The permissions that a new file gets here: a temporary one is for its owner alone.
+fn for_new_files(folder: &Path) -> io::Result<Permissions> {
+    let probe = Builder::new().make_in(folder, |path| {
+        fs::OpenOptions::new()
+            .write(true)
+            .create_new(true)
+            .open(path)
+    })?;
+    Ok(probe.as_file().metadata()?.permissions())
+}

@@ -1,0 +1,114 @@
+//! What tells one state of a file from another.
+
+use std::fs::{File, Metadata};
+use std::hash::{DefaultHasher, Hasher};
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::Path;
+use std::time::{Duration, Instant, SystemTime};
+
+/// One state of a file, as the file system tells it.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) struct Stamp {
+    pub(super) bytes: u64,
+    pub(super) file: u64,
+    modified: Option<SystemTime>,
+}
+
+impl Stamp {
+    pub(super) fn of(path: &Path) -> io::Result<Self> {
+        Ok(Self::from(&std::fs::metadata(path)?))
+    }
+}
+
+impl From<&Metadata> for Stamp {
+    fn from(about: &Metadata) -> Self {
+        Self {
+            bytes: about.len(),
+            file: file_number(about),
+            modified: about.modified().ok(),
+        }
+    }
+}
+
+#[cfg(unix)]
+fn file_number(about: &Metadata) -> u64 {
+    std::os::unix::fs::MetadataExt::ino(about)
+}
+
+#[cfg(not(unix))]
+fn file_number(_: &Metadata) -> u64 {
+    0
+}
+
+/// One state of a file, with a hash of its content.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) struct Seen {
+    pub(super) stamp: Stamp,
+    hash: u64,
+    /// Whether its last byte ends a line.
+    pub(super) ends_line: bool,
+}
+
+impl Seen {
+    /// Reads an open file from its start to its end, and leaves it at its start.
+    pub(super) fn of(file: &mut File) -> io::Result<Self> {
+        let mut hasher = DefaultHasher::new();
+        let mut chunk = vec![0; 256 << 10];
+        let mut last = b'\n';
+        file.rewind()?;
+        loop {
+            let read = file.read(&mut chunk)?;
+            let Some(end) = chunk[..read].last() else {
+                break;
+            };
+            last = *end;
+            hasher.write(&chunk[..read]);
+        }
+        file.rewind()?;
+        Ok(Self {
+            stamp: Stamp::from(&file.metadata()?),
+            hash: hasher.finish(),
+            ends_line: last == b'\n',
+        })
+    }
+}
+
+/// Whether the last byte of a file ends a line; so does an empty file.
+pub(super) fn ends_line(file: &mut File) -> io::Result<bool> {
+    if file.metadata()?.len() == 0 {
+        return Ok(true);
+    }
+    let mut last = [0];
+    file.seek(SeekFrom::End(-1))?;
+    file.read_exact(&mut last)?;
+    file.rewind()?;
+    Ok(last == *b"\n")
+}
+
+/// Opens a file and waits until no other program that takes locks writes to it; `alone` where this one is
+/// going to.
+pub(super) fn open_locked(path: &Path, alone: bool, most: Duration) -> io::Result<File> {
+    let begun = Instant::now();
+    loop {
+        let file = File::open(path)?;
+        let locked = match alone {
+            true => file.try_lock(),
+            false => file.try_lock_shared(),
+        };
+        match locked {
+            // The one that was locked may have been replaced in the meantime.
+            Ok(()) if Stamp::from(&file.metadata()?).file == Stamp::of(path)?.file => {
+                return Ok(file);
+            }
+            Ok(()) => {}
+            Err(std::fs::TryLockError::WouldBlock) => {}
+            // Not every file system has locks.
+            Err(std::fs::TryLockError::Error(_)) => return Ok(file),
+        }
+        if begun.elapsed() > most {
+            let why = "another program holds a lock on the file";
+            return Err(io::Error::new(io::ErrorKind::WouldBlock, why));
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+}

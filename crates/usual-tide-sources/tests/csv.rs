@@ -1,0 +1,145 @@
+//! CSV: what is written is read back as it was, or refused.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use proptest::prelude::*;
+use serde_json::{Map, Value, json};
+use usual_tide::record::FieldName;
+use usual_tide_sources::files::{FileFormat, ReadError, ReadOptions, parse, read_as, write};
+
+fn id() -> FieldName {
+    FieldName::parse("id").unwrap()
+}
+
+fn value() -> impl Strategy<Value = Value> {
+    let leaf = prop_oneof![
+        Just(Value::Null),
+        any::<bool>().prop_map(Value::from),
+        (-20..20i64).prop_map(Value::from),
+        Just(json!(1.50)),
+        "true|false|12|-0|1e5|007|, ?|\"|a\"b| a|\n|\r|\u{feff}|[a-z]{0,3}".prop_map(Value::from),
+    ];
+    leaf.prop_recursive(2, 6, 3, |inner| {
+        prop_oneof![
+            prop::collection::vec(inner.clone(), 0..2).prop_map(Value::from),
+            prop::collection::btree_map("a|b|a.b|", inner, 0..3)
+                .prop_map(|members| Value::Object(members.into_iter().collect())),
+        ]
+    })
+}
+
+fn item() -> impl Strategy<Value = Map<String, Value>> {
+    let id = prop_oneof![
+        (0..99i64).prop_map(Value::from),
+        "[0-9]{0,2}|P-[0-9]".prop_map(Value::from),
+    ];
+    (
+        id,
+        prop::collection::btree_map("a|b|t|id.x|a.b|", value(), 0..4),
+    )
+        .prop_map(|(id, more)| {
+            let members = [("id".to_owned(), id)].into_iter().chain(more);
+            members.collect()
+        })
+}
+
+/// Whether one object is the other, but for nulls.
+fn same(one: &Value, two: &Value) -> bool {
+    match (one, two) {
+        (Value::Object(one), Value::Object(two)) => {
+            let names = one.keys().chain(two.keys());
+            let at =
+                |of: &Map<String, Value>, name: &String| of.get(name).cloned().unwrap_or_default();
+            names
+                .into_iter()
+                .all(|name| same(&at(one, name), &at(two, name)))
+        }
+        // An object of nothing but nulls is one that is absent.
+        (Value::Null, Value::Object(members)) | (Value::Object(members), Value::Null) => {
+            members.values().all(|value| same(value, &Value::Null))
+        }
+        (one, two) => one == two,
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(2000))]
+
+    #[test]
+    fn items_come_back_or_are_refused(items in prop::collection::vec(item(), 1..5)) {
+        let mut text = Vec::new();
+        if write(&mut text, FileFormat::Csv, &items).is_err() {
+            prop_assert!(text.is_empty(), "something was written");
+            return Ok(());
+        }
+        let text = String::from_utf8(text).unwrap();
+        let read = parse(&text, FileFormat::Csv, &id());
+        let read = read.unwrap_or_else(|why| panic!("{why}: {text:?}"));
+        prop_assert_eq!(read.len(), items.len());
+        for (read, item) in read.iter().zip(&items) {
+            let (read, item) = (Value::Object(read.members().clone()), Value::Object(item.clone()));
+            prop_assert!(same(&read, &item), "{item} came back as {read} from {text:?}");
+        }
+        // And once more, the same text.
+        let mut again = Vec::new();
+        write(&mut again, FileFormat::Csv, read.iter().map(|item| item.members())).unwrap();
+        let again = parse(&String::from_utf8(again).unwrap(), FileFormat::Csv, &id()).unwrap();
+        prop_assert_eq!(again, read);
+    }
+}
+
+fn read(text: &str) -> Result<Value, ReadError> {
+    let items = parse(text, FileFormat::Csv, &id())?;
+    Ok(items
+        .iter()
+        .map(|item| Value::Object(item.members().clone()))
+        .collect())
+}
+
+#[test]
+fn quotes_say_what_is_text() {
+    // Text among numbers, flags among numbers, and empty text.
+    let typed = read("id,a,b\n1,2,true\n\"1\",\"2\",\"\"\n3,,5\n").unwrap();
+    assert_eq!(
+        typed,
+        json!([{"id": 1, "a": 2, "b": true}, {"id": "1", "a": "2", "b": ""}, {"id": 3, "a": null, "b": 5}])
+    );
+    // A program that puts all in quotes says nothing by them.
+    let all = read("\"id\",\"a\"\n\"1\",\"x\"\n\"2\",\"\"\n").unwrap();
+    assert_eq!(all, json!([{"id": 1, "a": "x"}, {"id": 2, "a": null}]));
+    // One value that is no number makes the column text.
+    let text = read("id,a\n1,7\n2,x\n").unwrap();
+    assert_eq!(text, json!([{"id": 1, "a": "7"}, {"id": 2, "a": "x"}]));
+}
+
+#[test]
+fn quotes_that_are_wrong_are_told_with_their_line() {
+    let open = read("id,a\n1,x\n2,\"half of it\n").unwrap_err().to_string();
+    assert!(
+        open.starts_with("line 3: the file ends before a quote"),
+        "{open}"
+    );
+    let behind = read("id,a\n1,\"x\"y\n").unwrap_err().to_string();
+    assert!(
+        behind.starts_with("line 2: there is text behind"),
+        "{behind}"
+    );
+    let deep = ".a".repeat(20_000);
+    let told = read(&format!("id,x{deep}\n1,2\n")).unwrap_err().to_string();
+    assert!(told.contains("20001 steps"), "{told}");
+}
+
+#[test]
+fn another_character_can_stand_between_the_values() {
+    let options = ReadOptions {
+        format: Some(FileFormat::Csv),
+        delimiter: b';',
+    };
+    let content = read_as(&b"id;fee\n1;\"4;5\"\n"[..], &options, &id()).unwrap();
+    assert_eq!(content.items[0].get("fee"), Some(&json!("4;5")));
+    let mut again = Vec::new();
+    let members = content.items.iter().map(|item| item.members());
+    usual_tide_sources::files::write_as(&mut again, FileFormat::Csv, &content.layout, members)
+        .unwrap();
+    assert_eq!(again, b"id;fee\n1;\"4;5\"\n");
+}

@@ -1,0 +1,242 @@
+//! Files that other programs write to while an app does: nothing that was confirmed or that they wrote is lost.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use serde_json::json;
+use std::fs::{self, File, OpenOptions};
+use std::io::Write as _;
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread;
+use std::time::{Duration, Instant};
+use usual_tide::record::{FieldName, Record, RecordKey};
+use usual_tide::{Item, SharedStore, Store};
+use usual_tide_sources::files::{FileSource, read_file};
+use usual_tide_sources::link::{Link, LinkOptions};
+
+const LONG: Duration = Duration::from_secs(60);
+
+fn id() -> FieldName {
+    FieldName::parse("id").unwrap()
+}
+
+fn start(path: &Path) -> (SharedStore<Record>, Link<Record>) {
+    let store = SharedStore::new(Store::new());
+    let source = FileSource::new(path, &id()).poll_every(Duration::from_millis(5));
+    let link = Link::start_with(store.clone(), source, LinkOptions::default()).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    (store, link)
+}
+
+fn wait_for(what: impl Fn() -> bool) {
+    let begun = Instant::now();
+    while !what() {
+        assert!(begun.elapsed() < LONG, "it does not come");
+        thread::sleep(Duration::from_millis(5));
+    }
+}
+
+fn keys(path: &Path) -> Vec<RecordKey> {
+    let items = read_file(path, &id()).unwrap();
+    items.iter().map(|item| item.key().clone()).collect()
+}
+
+fn set(store: &SharedStore<Record>, key: i64, name: &str, value: serde_json::Value) {
+    let edit = |piece: &mut Record| piece.set(name, value).unwrap();
+    let done = store.edit(|store| store.edit(&key.into(), edit));
+    done.unwrap().unwrap();
+}
+
+#[test]
+fn lines_that_another_program_appends_meanwhile_stay() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.ndjson");
+    fs::write(&path, "{\"id\":1,\"n\":0}\n").unwrap();
+    let (store, link) = start(&path);
+    let done = AtomicBool::new(false);
+    thread::scope(|scope| {
+        scope.spawn(|| {
+            for number in 100..300 {
+                let mut file = OpenOptions::new().append(true).open(&path).unwrap();
+                file.write_all(format!("{{\"id\":{number}}}\n").as_bytes())
+                    .unwrap();
+                drop(file);
+                thread::sleep(Duration::from_millis(1));
+            }
+            done.store(true, Ordering::Release);
+        });
+        let mut number = 0;
+        while !done.load(Ordering::Acquire) {
+            number += 1;
+            set(&store, 1, "n", json!(number));
+            link.flush(LONG).unwrap();
+        }
+    });
+    link.flush(LONG).unwrap();
+    let kept = fs::read_dir(folder.path()).unwrap().flatten();
+    let former: Vec<_> = kept
+        .filter(|entry| entry.file_name().to_string_lossy().ends_with("-former"))
+        .collect();
+    let mut there = keys(&path).len();
+    // What was appended to a version that was replaced is kept beside it.
+    for entry in former {
+        let more = fs::read_to_string(entry.path()).unwrap();
+        there += usize::from(more.lines().count() > there);
+    }
+    assert!(there >= 201, "{there} of 201");
+    assert!(store.read(|store| store.refused().is_empty()).unwrap());
+}
+
+#[test]
+fn a_program_that_reads_changes_and_renames_loses_nothing_and_makes_nothing_be_lost() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    fs::write(&path, "[{\"id\":1,\"n\":0},{\"id\":2,\"n\":0}]\n").unwrap();
+    let (store, link) = start(&path);
+    thread::scope(|scope| {
+        let (path, folder) = (&path, &folder);
+        scope.spawn(move || {
+            for number in 0..100 {
+                // It takes the lock that this crate takes, so its reading and its renaming are one.
+                let file = loop {
+                    let file = File::open(path).unwrap();
+                    file.lock().unwrap();
+                    let same = file.metadata().unwrap().modified().unwrap()
+                        == fs::metadata(path).unwrap().modified().unwrap();
+                    if same {
+                        break file;
+                    }
+                };
+                let text = fs::read_to_string(path).unwrap();
+                let new = format!(
+                    "{},\n{{\"id\":{}}}\n]\n",
+                    text.trim_end().trim_end_matches(']').trim_end(),
+                    1000 + number
+                );
+                let temporary = folder.path().join("other.tmp");
+                fs::write(&temporary, new).unwrap();
+                fs::rename(&temporary, path).unwrap();
+                drop(file);
+                thread::sleep(Duration::from_millis(2));
+            }
+        });
+        for number in 1..100 {
+            set(&store, 2, "n", json!(number));
+            link.flush(LONG).unwrap();
+        }
+    });
+    link.flush(LONG).unwrap();
+    assert_eq!(keys(&path).len(), 102);
+    let items = read_file(&path, &id()).unwrap();
+    assert_eq!(items[1].get("n"), Some(&json!(99)));
+    assert!(store.read(|store| store.refused().is_empty()).unwrap());
+}
+
+#[test]
+fn a_program_that_renames_without_a_lock_is_never_overwritten() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    fs::write(&path, "[{\"id\":1,\"n\":0}]\n").unwrap();
+    let (store, link) = start(&path);
+    thread::scope(|scope| {
+        let (path, folder) = (&path, &folder);
+        // It owns the list: each version has all of its items.
+        scope.spawn(move || {
+            for number in 0..200 {
+                let items: Vec<String> = (0..=number)
+                    .map(|n| format!("{{\"id\":{}}}", 1000 + n))
+                    .collect();
+                let temporary = folder.path().join("other.tmp");
+                fs::write(
+                    &temporary,
+                    format!("[{{\"id\":1,\"n\":0}},{}]", items.join(",")),
+                )
+                .unwrap();
+                fs::rename(&temporary, path).unwrap();
+                thread::sleep(Duration::from_millis(1));
+            }
+        });
+        for number in 1..60 {
+            let edit = |piece: &mut Record| piece.set("n", json!(number)).unwrap();
+            let done = store.edit(|store| store.edit(&1.into(), edit));
+            done.unwrap().unwrap();
+            link.flush(LONG).unwrap();
+        }
+    });
+    link.flush(LONG).unwrap();
+    // The last version of the other program is there, whatever this one wrote meanwhile.
+    assert_eq!(keys(&path).len(), 201);
+    wait_for(|| store.read(Store::len).unwrap() == 201);
+}
+
+#[test]
+fn a_half_written_file_is_waited_for() {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, line) in [
+        ("p.ndjson", "{\"id\":1,\"t\":\"Bowl, wide\"}\n"),
+        ("p.csv", "1,\"Bowl\nwide\"\n"),
+    ] {
+        let path = folder.path().join(name);
+        let rows = |count: usize| -> String {
+            let rows = (0..count).map(|number| line.replacen('1', &number.to_string(), 1));
+            let header = if name == "p.csv" { "id,t\n" } else { "" };
+            header.to_owned() + &rows.collect::<String>()
+        };
+        fs::write(&path, rows(200)).unwrap();
+        let (store, link) = start(&path);
+        let text = rows(150);
+        // Paused within a line, and at the end of one.
+        let within = text.len() / 3 + 2;
+        let at_a_line = text[..text.len() / 2].rfind("\n").unwrap() + 1;
+        let mut file = File::create(&path).unwrap();
+        file.write_all(&text.as_bytes()[..within]).unwrap();
+        thread::sleep(Duration::from_millis(400));
+        assert_eq!(store.read(Store::len).unwrap(), 200, "{name}");
+        file.write_all(&text.as_bytes()[within..at_a_line]).unwrap();
+        thread::sleep(Duration::from_millis(400));
+        assert_eq!(store.read(Store::len).unwrap(), 200, "{name}");
+        file.write_all(&text.as_bytes()[at_a_line..]).unwrap();
+        drop(file);
+        wait_for(|| store.read(Store::len).unwrap() == 150);
+        set(&store, 3, "t", json!("Jug"));
+        link.flush(LONG).unwrap();
+        assert_eq!(keys(&path).len(), 150);
+    }
+}
+
+#[test]
+fn what_cannot_be_kept_is_refused_and_the_file_stays_readable() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.csv");
+    fs::write(&path, "id,title,fee.amount\n1,Bowl,4.50\n2,12,5\n").unwrap();
+    let (store, link) = start(&path);
+    let refusals = || store.read(|store| store.refused().len()).unwrap();
+    for (name, value) in [
+        ("fee", json!(5)),
+        ("title", json!({"en": "a"})),
+        ("tags", json!(["a"])),
+        ("/title.sub", json!(1)),
+        ("/", json!("x")),
+        ("extra", json!({})),
+    ] {
+        let before = refusals();
+        set(&store, 1, name, value);
+        link.flush(LONG).unwrap();
+        assert_eq!(refusals(), before + 1, "{name}");
+        assert_eq!(keys(&path).len(), 2);
+    }
+    // Text that looks like a number stays text, and numbers stay numbers beside text.
+    set(&store, 2, "title", json!("123"));
+    set(&store, 2, "fee.amount", json!("free"));
+    link.flush(LONG).unwrap();
+    let items = read_file(&path, &id()).unwrap();
+    assert_eq!(items[1].get("title"), Some(&json!("123")));
+    assert_eq!(items[1].get("fee.amount"), Some(&json!("free")));
+    assert_eq!(items[0].get("fee.amount").unwrap().to_string(), "4.50");
+    assert_eq!(keys(&path), [1.into(), 2.into()]);
+    let all = store.edit(|store| store.remove_many(&[1.into(), 2.into()]));
+    all.unwrap().unwrap();
+    link.flush(LONG).unwrap();
+    assert_eq!(fs::read_to_string(&path).unwrap(), "id,title,fee.amount\n");
+    assert!(keys(&path).is_empty());
+}

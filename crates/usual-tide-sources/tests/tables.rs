@@ -1,0 +1,203 @@
+//! Tables of odd columns and strict rules: nothing is confirmed that is not stored.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use rusqlite::Connection;
+use serde_json::{Value, json};
+use std::path::Path;
+use std::sync::Arc;
+use usual_tide::record::{Record, RecordKey};
+use usual_tide::{Neighbours, Show, Write};
+use usual_tide_sources::link::{Answer, Direct};
+use usual_tide_sources::sqlite::{SqliteError, SqliteSource};
+
+fn database(path: &Path, sql: &str) -> Connection {
+    let database = Connection::open(path).unwrap();
+    database.execute_batch(sql).unwrap();
+    database
+}
+
+struct Table {
+    direct: Direct<Record>,
+    items: Vec<Record>,
+}
+
+impl Table {
+    fn open(source: Result<SqliteSource, SqliteError>) -> Self {
+        let mut direct = Direct::new(source.unwrap());
+        let items = direct.load().unwrap().items;
+        Self { direct, items }
+    }
+
+    fn ids(&mut self) -> Vec<String> {
+        self.items = self.direct.load().unwrap().items;
+        let ids = self
+            .items
+            .iter()
+            .map(|item| item.get("id").unwrap().to_string());
+        ids.collect()
+    }
+
+    fn edit(&mut self, at: usize, name: &str, value: Value) -> Answer<Record> {
+        let before = self.items[at].clone();
+        let mut after = before.clone();
+        after.set(name, value).unwrap();
+        self.write(Some(before), Some(after), None)
+    }
+
+    fn move_to(
+        &mut self,
+        at: usize,
+        after: Option<usize>,
+        before: Option<usize>,
+    ) -> Answer<Record> {
+        let item = self.items[at].clone();
+        let key = |at: Option<usize>| at.map(|at| usual_tide::Item::key(&self.items[at]).clone());
+        let place = Neighbours {
+            after: key(after),
+            before: key(before),
+        };
+        self.write(Some(item.clone()), Some(item), Some(place))
+    }
+
+    fn write(
+        &mut self,
+        before: Option<Record>,
+        after: Option<Record>,
+        place: Option<Neighbours<RecordKey>>,
+    ) -> Answer<Record> {
+        let key = usual_tide::Item::key(before.as_ref().or(after.as_ref()).unwrap()).clone();
+        let (before, after) = (before.map(Arc::new), after.map(Arc::new));
+        let write = Write::new(key, before, after, place, Show::AtOnce);
+        self.direct.write(&write).unwrap()
+    }
+}
+
+fn reason(answer: &Answer<Record>) -> &str {
+    match answer {
+        Answer::Refused { reason, .. } => reason,
+        other => panic!("it was done: {other:?}"),
+    }
+}
+
+#[test]
+fn columns_of_any_name_are_written_and_what_has_none_is_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("odd.db");
+    let sql = "CREATE TABLE runs (id INTEGER PRIMARY KEY, \"km/h\" REAL, \"a~b\" TEXT, \"/c\" TEXT, \"dot.ted\" TEXT, data BLOB);
+               INSERT INTO runs VALUES (1, 5.5, 'x', 'y', 'z', x'0102'), (2, 6, 'x', 'y', 'z', NULL);";
+    let database = database(&path, sql);
+    let mut table = Table::open(SqliteSource::table(&path, "runs"));
+    assert_eq!(
+        table.items[0].get("/data"),
+        Some(&json!("(2 bytes that cannot be shown)"))
+    );
+    for (name, value) in [
+        ("/km~1h", json!(7.5)),
+        ("/a~0b", json!("q")),
+        ("/~1c", json!("r")),
+        ("dot.ted", json!("s")),
+    ] {
+        assert_eq!(table.edit(0, name, value), Answer::Saved, "{name}");
+        table.ids();
+    }
+    let stored: (f64, String, String, String) = database
+        .query_row(
+            "SELECT \"km/h\", \"a~b\", \"/c\", \"dot.ted\" FROM runs WHERE id = 1",
+            [],
+            |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)),
+        )
+        .unwrap();
+    assert_eq!(stored, (7.5, "q".into(), "r".into(), "s".into()));
+    let other = table.edit(0, "dot.other", json!(1));
+    assert_eq!(reason(&other), "the database did not store /dot/other");
+    let unknown = table.edit(0, "colour", json!("red"));
+    assert_eq!(reason(&unknown), "the table has no column \"colour\"");
+}
+
+#[test]
+fn a_query_only_reads() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("read.db");
+    let database = database(
+        &path,
+        "CREATE TABLE p (id INTEGER PRIMARY KEY); INSERT INTO p VALUES (1), (2);",
+    );
+    for query in [
+        "DELETE FROM p RETURNING id",
+        "SELECT id FROM p; DELETE FROM p",
+        "UPDATE p SET id = id + 9 RETURNING id",
+        "",
+    ] {
+        let refused = SqliteSource::query(&path, query, "id");
+        assert!(refused.is_err(), "{query}");
+    }
+    let count: i64 = database
+        .query_row("SELECT count(*) FROM p", [], |row| row.get(0))
+        .unwrap();
+    assert_eq!(count, 2);
+    let deep = "a.".repeat(100_000);
+    let named = format!("SELECT id, 1 AS \"{deep}x\" FROM p");
+    assert!(matches!(
+        SqliteSource::query(&path, &named, "id"),
+        Err(SqliteError::BadName { .. })
+    ));
+}
+
+#[test]
+fn rows_without_numbers_get_some_before_one_is_moved() {
+    let folder = tempfile::tempdir().unwrap();
+    let without_rowid = ["", "WITHOUT ROWID"];
+    for (number, without) in without_rowid.into_iter().enumerate() {
+        let path = folder.path().join(format!("order{number}.db"));
+        let sql = format!(
+            "CREATE TABLE p (id INTEGER PRIMARY KEY, place REAL) {without}; INSERT INTO p (id) VALUES (1), (2), (3), (4);"
+        );
+        database(&path, &sql);
+        let mut table = Table::open(
+            SqliteSource::table(&path, "p").and_then(|source| source.ordered_by("place")),
+        );
+        // Behind 3, and then to the start.
+        table.move_to(0, Some(2), Some(3));
+        assert_eq!(table.ids(), ["2", "3", "1", "4"]);
+        table.move_to(3, None, Some(0));
+        assert_eq!(table.ids(), ["4", "2", "3", "1"]);
+    }
+}
+
+#[test]
+fn what_the_database_forbids_is_refused_for_good() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("strict.db");
+    let sql = "CREATE TABLE p (id INTEGER PRIMARY KEY, n INTEGER);
+               INSERT INTO p VALUES (1, 1), (2, 2);
+               CREATE VIEW v AS SELECT * FROM p;
+               CREATE TRIGGER silent BEFORE INSERT ON p WHEN new.n = 66 BEGIN SELECT RAISE(IGNORE); END;
+               CREATE TRIGGER stays BEFORE DELETE ON p WHEN old.n = 1 BEGIN SELECT RAISE(IGNORE); END;
+               CREATE TRIGGER all_back BEFORE UPDATE ON p WHEN new.n = 77 BEGIN SELECT RAISE(ROLLBACK, 'not today'); END;";
+    let database = database(&path, sql);
+    let mut table = Table::open(SqliteSource::table(&path, "p"));
+    let mut new = table.items[0].clone();
+    new.set("id", json!(9)).unwrap();
+    new.set("n", json!(66)).unwrap();
+    let ignored = table.write(None, Some(new), None);
+    assert_eq!(reason(&ignored), "the database did not store the item");
+    let kept = table.write(Some(table.items[0].clone()), None, None);
+    assert_eq!(reason(&kept), "the database did not remove the item");
+    let back = table.edit(1, "n", json!(77));
+    assert!(reason(&back).contains("rolled the write back") || reason(&back).contains("not today"));
+    assert_eq!(
+        table.edit(1, "n", json!(3)),
+        Answer::Saved,
+        "and it goes on"
+    );
+
+    let mut view = Table::open(SqliteSource::table_with_key(&path, "v", "id"));
+    assert!(reason(&view.edit(0, "n", json!(5))).contains("view"));
+    drop(database);
+    let mut permissions = std::fs::metadata(&path).unwrap().permissions();
+    permissions.set_readonly(true);
+    std::fs::set_permissions(&path, permissions).unwrap();
+    let count = Table::open(SqliteSource::table(&path, "p")).items.len();
+    assert_eq!(count, 2);
+}
