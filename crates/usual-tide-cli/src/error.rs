@@ -2,12 +2,12 @@
 
 use crate::script::ScriptError;
 use std::io;
-use usual_tide::record::{FieldNameError, ParseError, Record, RecordError, RecordKey, SetError};
+use usual_tide::record::{ParseError, Record, RecordError, RecordKey, SetError};
 use usual_tide::{
     ApplyError, CommitError, EditError, FeedError, FilterTextError, GroupTextError, InputError,
-    LocaleError, ProposalError, SortTextError, UndoError, UnknownList,
+    Kind, ProposalError, SortTextError, Total, UndoError, UnknownList,
 };
-use usual_tide_sources::files::ReadError;
+use usual_tide_sources::files::{ReadError, WriteError};
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum CommandError {
@@ -57,31 +57,37 @@ pub(crate) enum CommandError {
     Save {
         file: String,
         #[source]
-        why: io::Error,
-    },
-    #[error("--key: {0}")]
-    Key(#[source] FieldNameError),
-    #[error("--columns: {why}")]
-    Columns {
-        #[source]
-        why: FieldNameError,
+        why: WriteError,
     },
     #[error(
-        "--totals: {part:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` behind it"
+        "{source_text}: {refused} of {writes} changes were refused, the first of {key:?}: {why}"
     )]
-    Totals { part: String },
-    #[error("{option}: there is no field {name:?}; the fields are {names}")]
+    Refused {
+        source_text: String,
+        refused: usize,
+        writes: usize,
+        key: RecordKey,
+        why: String,
+    },
+    #[error("--token-file {file}: cannot be read: {why}")]
+    Token { file: String, why: String },
+    #[error("{option}: there is no field {name:?}{}; the fields are {names}", .nearest.as_ref().map(|name| format!(": did you mean {name:?}?")).unwrap_or_default())]
     NoField {
         option: &'static str,
         name: String,
+        nearest: Option<String>,
         names: String,
+    },
+    #[error("--totals: {name:?} holds {kind}, of which there is no {total}: a number is needed")]
+    NoNumbers {
+        name: String,
+        kind: Kind,
+        total: Total,
     },
     #[error("--sort: {0}")]
     Sort(#[from] SortTextError),
     #[error("--group: {0}")]
     Group(#[from] GroupTextError),
-    #[error("--locale: {0}")]
-    Locale(#[from] LocaleError),
     #[error("--filter: {0}")]
     Filter(#[from] FilterTextError),
     #[error("there is nothing to measure: {why}")]
@@ -92,6 +98,8 @@ pub(crate) enum CommandError {
     NoCommand { name: String, names: String },
     #[error("cannot write the output: {0}")]
     Write(#[source] io::Error),
+    #[error("{0}; another --format can hold it, or choose the fields with --columns")]
+    NotStorable(#[source] WriteError),
     #[error("the items cannot be edited: {0}")]
     Edit(#[from] EditError<RecordKey>),
     #[error("the demo's piece is no item: {0}")]
@@ -130,6 +138,14 @@ impl CommandError {
         Self::Origin {
             source_text: crate::input::shown(source),
             why: why.into(),
+        }
+    }
+
+    /// Items that cannot be written to the output.
+    pub(crate) fn output(why: WriteError) -> Self {
+        match why {
+            WriteError::Io(why) => Self::Write(why),
+            why => Self::NotStorable(why),
         }
     }
 

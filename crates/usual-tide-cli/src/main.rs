@@ -19,24 +19,26 @@ use output::Output;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let command = Arguments::parse().command;
+    let arguments = Arguments::parse();
+    arguments.check();
     let mut out = Output::standard();
-    let done = run(command, &mut out);
+    let done = run(arguments.command, &mut out);
     // What was told before something failed is told all the same.
-    match done.and(out.finish()) {
-        Err(error) if !error.is_reader_gone() => {
+    match (out.finish(), done) {
+        (Ok(()), Ok(status)) => status,
+        (Err(error), _) | (_, Err(error)) if error.is_reader_gone() => ExitCode::SUCCESS,
+        (_, Err(error)) | (Err(error), _) => {
             output::complain(&error);
             ExitCode::FAILURE
         }
-        _ => ExitCode::SUCCESS,
     }
 }
 
-fn run(command: Command, out: &mut Output) -> Result<(), CommandError> {
-    match command {
+fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
+    let done = match command {
+        Command::Compare(compare) => return commands::compare::run(&compare, out),
         Command::Demo => demo::run(out),
         Command::Show(show) => commands::show::run(&show, out),
-        Command::Compare(compare) => commands::compare::run(&compare, out),
         Command::Apply(apply) => commands::apply::run(&apply, out),
         Command::Replay(replay) => commands::replay::run(&replay, out),
         Command::Verify(verify) => commands::verify::run(&verify, out),
@@ -45,5 +47,6 @@ fn run(command: Command, out: &mut Output) -> Result<(), CommandError> {
         Command::Measure(measure) => measure::run(&measure, out),
         Command::Completions { shell } => commands::pages::completions(shell, out),
         Command::Manual { command } => commands::pages::manual(command.as_deref(), out),
-    }
+    };
+    done.map(|()| ExitCode::SUCCESS)
 }

@@ -240,7 +240,9 @@ fn a_file_keeps_what_the_app_does_not_know() {
 
     // A file that is broken for a while changes nothing, and the state says where it is broken.
     std::fs::write(&path, "{\"id\":1}\n{\"id\":\n").unwrap();
-    wait_for(|| failure(&link).ends_with("line 2, column 6: the text ends where a value is expected"));
+    wait_for(|| {
+        failure(&link).ends_with("line 2, column 6: the text ends where a value is expected")
+    });
     assert_eq!(items(&store).len(), 2);
     std::fs::write(&path, "{\"id\":1}\n{\"id\":2}\n{\"id\":3}\n").unwrap();
     wait_for(|| items(&store).len() == 3);

@@ -95,12 +95,12 @@ fn what_is_wrong_is_told_with_its_place() {
         (
             "g.json",
             b"[{\"id\": 1}, 7]",
-            "element 1: expected an object, found a number",
+            "element 1 (counted from 0): expected an object, found a number",
         ),
         (
             "h.json",
             b"[{\"id\": 1}, {\"title\": \"Bowl\"}]",
-            "element 1: it has no field \"id\", which is to be its key",
+            "element 1 (counted from 0): it has no field \"id\", which is to be its key",
         ),
         (
             "i.json",

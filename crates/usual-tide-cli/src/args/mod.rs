@@ -3,12 +3,13 @@
 mod query;
 mod serve;
 
-pub(crate) use query::{KeyOption, QueryOptions};
-pub(crate) use serve::Serve;
+pub(crate) use query::{FieldNames, ItemOptions, QueryOptions, Totals};
+pub(crate) use serve::{LogLevel, Serve};
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
 use std::path::PathBuf;
+use usual_tide_sources::files::FileFormat;
 
 /// Keeps bound lists in step with their data: see, compare, replay and check what a change set does.
 ///
@@ -19,6 +20,46 @@ use std::path::PathBuf;
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
+}
+
+impl Arguments {
+    /// Ends the program, with status 2, where options do not go together.
+    pub(crate) fn check(&self) {
+        let refuse = |why: &str| {
+            let mut command = Self::command();
+            command
+                .error(clap::error::ErrorKind::ArgumentConflict, why)
+                .exit()
+        };
+        let moves = match &self.command {
+            Command::Compare(compare) => (compare.without_moves, compare.format),
+            Command::Watch(watch) => (watch.without_moves, watch.format),
+            _ => (false, ChangesFormat::Steps),
+        };
+        if moves.0 && moves.1 != ChangesFormat::Steps {
+            refuse("--without-moves is for --format steps: the other forms tell moves as moves");
+        }
+        if let Command::Apply(apply) = &self.command
+            && let (Some(asked), Some(output)) = (apply.format, &apply.output)
+            && let Some(named) = FileFormat::of_path(output)
+            && named != asked.format()
+        {
+            refuse(&format!(
+                "--format {} contradicts the name {output:?}, which says {named}",
+                asked.format().to_string().to_lowercase()
+            ));
+        }
+    }
+}
+
+impl FileFormatName {
+    pub(crate) fn format(self) -> FileFormat {
+        match self {
+            Self::Json => FileFormat::Json,
+            Self::Ndjson => FileFormat::Ndjson,
+            Self::Csv => FileFormat::Csv,
+        }
+    }
 }
 
 #[derive(Subcommand, Debug)]
@@ -86,12 +127,12 @@ Examples:
     /// Serves a file or a database over HTTP, with JSON and Server-Sent Events, and a page.
     ///
     /// Apps can be tried against it: it delays, refuses, fails and cuts connections where that is asked for. Only
-    /// programs on this machine can reach it, unless --host says otherwise.
+    /// programs on this machine can reach it, unless --listen says otherwise.
     #[command(after_help = "\
 Examples:
   usual-tide serve demo/pieces.json
-  usual-tide serve 'sqlite:studio.db?table=pieces&order=place' --port 8090
-  usual-tide serve pieces.ndjson --delay 100..800 --refuse-every 3 --drop-every 7")]
+  usual-tide serve 'sqlite:studio.db?table=pieces&order=place' --listen 127.0.0.1:8091
+  usual-tide serve pieces.ndjson --latency 100..800 --refuse-every 3 --drop-every 7")]
     Serve(Serve),
     /// Measures the work of a list on your own data, or on made-up data, against simple floors.
     #[command(after_help = "\
@@ -122,15 +163,16 @@ Examples:
 
 #[derive(Args, Debug)]
 pub(crate) struct Show {
-    /// A JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
+    /// A JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME`,
+    /// `http://…` or `https://…`.
     pub(crate) file: String,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
+    pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
     /// The fields to show, with commas between, in this order.
-    #[arg(long, value_name = "FIELDS")]
-    pub(crate) columns: Option<String>,
+    #[arg(long, value_name = "FIELDS", value_parser = query::field_names)]
+    pub(crate) columns: Option<FieldNames>,
     /// How to write the rows.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: RowFormat,
@@ -152,20 +194,24 @@ pub(crate) enum RowFormat {
 
 #[derive(Args, Debug)]
 pub(crate) struct Compare {
-    /// The rows before: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
+    /// The rows before: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME`,
+    /// `http://…` or `https://…`.
     pub(crate) old: String,
     /// The rows after.
     pub(crate) new: String,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
+    pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
     /// How to write the change set.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: ChangesFormat,
-    /// Write each move as a removal and an insertion, for a view that knows no moves.
+    /// Write each move as a removal and an insertion, for a view that knows no moves; for steps.
     #[arg(long)]
     pub(crate) without_moves: bool,
+    /// End with status 1 when anything differs, and 0 when nothing does.
+    #[arg(long)]
+    pub(crate) exit_code: bool,
 }
 
 /// How a change set is written.
@@ -184,15 +230,17 @@ pub(crate) enum ChangesFormat {
 
 #[derive(Args, Debug)]
 pub(crate) struct Apply {
-    /// The rows before: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
+    /// The rows before: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME`,
+    /// `http://…` or `https://…`.
     pub(crate) file: String,
     /// A change set in JSON, or a JSON Patch.
     pub(crate) changes: String,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
-    /// The file to write, which is replaced as a whole; its name tells the format.
+    pub(crate) items: ItemOptions,
+    /// Where to write the rows: a file, which is replaced as a whole and whose name tells the format, `-` for standard
+    /// output, or a table or a server, which are asked for each change.
     #[arg(short, long, value_name = "FILE")]
-    pub(crate) output: Option<PathBuf>,
+    pub(crate) output: Option<String>,
     /// How to write the rows.
     #[arg(long, value_enum)]
     pub(crate) format: Option<FileFormatName>,
@@ -211,12 +259,13 @@ pub(crate) enum FileFormatName {
 
 #[derive(Args, Debug)]
 pub(crate) struct Replay {
-    /// The items to begin with: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
+    /// The items to begin with: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME`,
+    /// `http://…` or `https://…`.
     pub(crate) file: String,
     /// The edit script, in NDJSON.
     pub(crate) script: String,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
+    pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
     /// Another list over the same items, as a query in JSON with any of `filter`, `search`, `sort`, `group`, `skip`,
@@ -259,16 +308,16 @@ pub(crate) struct Verify {
 
 #[derive(Args, Debug)]
 pub(crate) struct Watch {
-    /// A file, `sqlite:PATH?table=NAME&order=COLUMN`, `sqlite:PATH?query=SQL`, or `http://…`.
+    /// A file, `sqlite:PATH?table=NAME&order=COLUMN`, `sqlite:PATH?query=SQL`, `http://…` or `https://…`.
     pub(crate) source: String,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
+    pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
     /// How to write the change sets; all but text are one line each.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: ChangesFormat,
-    /// Write each move as a removal and an insertion, for a view that knows no moves.
+    /// Write each move as a removal and an insertion, for a view that knows no moves; for steps.
     #[arg(long)]
     pub(crate) without_moves: bool,
     /// Stop after so many change sets.
@@ -284,11 +333,12 @@ pub(crate) struct Watch {
 
 #[derive(Args, Debug)]
 pub(crate) struct Measure {
-    /// The items: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME` or `http://…`.
+    /// The items: a JSON array of objects, NDJSON or CSV, `-` for standard input, `sqlite:PATH?table=NAME`,
+    /// `http://…` or `https://…`.
     #[arg(conflicts_with = "rows")]
     pub(crate) file: Option<String>,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
+    pub(crate) items: ItemOptions,
     /// Make up so many pieces of a kiln queue instead.
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(10..=10_000_000))]
     pub(crate) rows: Option<u32>,

@@ -1,20 +1,78 @@
 //! Options of the commands that show a list.
 
 use clap::Args;
+use std::path::PathBuf;
+use usual_tide::record::{FieldName, FieldNameError, Record};
+use usual_tide::{
+    Collation, FilterText, FilterTextError, Group, GroupTextError, LocaleError, Sort,
+    SortTextError, Total,
+};
 
-/// How a file's items are told apart.
-#[derive(Args, Clone, Debug)]
-pub(crate) struct KeyOption {
-    /// The field that tells one item from another: a string or an integer, unique in the file.
-    #[arg(long, value_name = "FIELD", default_value = "id")]
-    pub(crate) key: String,
+/// How the items of a file, a database or a server are read.
+#[derive(Args, Clone, Default, Debug)]
+pub(crate) struct ItemOptions {
+    /// The field that tells one item from another: a string or an integer, unique among them. It is `id` unless said
+    /// otherwise, or the primary key of a table.
+    #[arg(long, value_name = "FIELD", value_parser = field_name)]
+    pub(crate) key: Option<FieldName>,
+    /// The character between the values of a CSV file, a comma unless said otherwise; `tab` for a tab.
+    #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
+    pub(crate) delimiter: Option<u8>,
+    /// A header that a server is sent with each request, such as `Accept-Language: de`; can be given again.
+    #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
+    pub(crate) header: Vec<(String, String)>,
+    /// A file with the token that a server asks for (`Authorization: Bearer …`); without, the environment variable
+    /// USUAL_TIDE_TOKEN.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) token_file: Option<PathBuf>,
+}
+
+/// A field's name, which says what is wrong when it is none.
+pub(super) fn field_name(text: &str) -> Result<FieldName, FieldNameError> {
+    FieldName::parse(text)
+}
+
+/// Fields with commas between.
+pub(super) fn field_names(text: &str) -> Result<FieldNames, FieldNameError> {
+    let names = text.split(',').map(|name| FieldName::parse(name.trim()));
+    names.collect::<Result<_, _>>().map(FieldNames)
+}
+
+/// The fields that an option names.
+#[derive(Clone, Debug)]
+pub(crate) struct FieldNames(pub(crate) Vec<FieldName>);
+
+fn delimiter(text: &str) -> Result<u8, String> {
+    match (text, text.as_bytes()) {
+        ("tab" | "\\t", _) => Ok(b'\t'),
+        (_, [b'"' | b'\r' | b'\n']) => Err("it has a meaning of its own in CSV".to_owned()),
+        (_, [character]) => Ok(*character),
+        _ => Err("one ASCII character is expected, or tab".to_owned()),
+    }
+}
+
+fn header(text: &str) -> Result<(String, String), String> {
+    let (name, value) = text
+        .split_once(':')
+        .ok_or("a name, a colon and a value are expected")?;
+    let is_name = !name.is_empty()
+        && name
+            .bytes()
+            .all(|byte| byte.is_ascii_alphanumeric() || b"-_.!#$%&'*+^`|~".contains(&byte));
+    let value = value.trim();
+    let is_value = value.bytes().all(|byte| (32..127).contains(&byte));
+    match is_name && is_value {
+        true => Ok((name.to_owned(), value.to_owned())),
+        // The value may be a secret.
+        false => Err("it is no header".to_owned()),
+    }
 }
 
 /// What to show of a file, and in what order.
 #[derive(Args, Clone, Debug)]
 pub(crate) struct QueryOptions {
     /// Show only items for which this is true: a filter in CQL2, such as `fired = FALSE AND height_mm > 200`.
-    #[arg(long, value_name = "CQL2")]
+    #[arg(long, value_name = "CQL2", value_parser = filter)]
     pub(crate) filter: Option<String>,
     /// Show only items that hold all of these words, each in any field that holds text. Case and accents do
     /// not count.
@@ -22,18 +80,18 @@ pub(crate) struct QueryOptions {
     pub(crate) search: Option<String>,
     /// Fields to sort by, with commas between; a `-` before a field makes it descend. Names are dotted
     /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
-    #[arg(long, value_name = "FIELDS", allow_hyphen_values = true)]
+    #[arg(long, value_name = "FIELDS", allow_hyphen_values = true, value_parser = sort)]
     pub(crate) sort: Option<String>,
     /// Put the rows into sections by a field, or by a part of it: `title:initial`, `height_mm:step=50`, or
     /// `day`, `week`, `month`, `quarter` or `year` of a date; a `-` before it for descending.
-    #[arg(long, value_name = "FIELD[:PART]", allow_hyphen_values = true)]
+    #[arg(long, value_name = "FIELD[:PART]", allow_hyphen_values = true, value_parser = group)]
     pub(crate) group: Option<String>,
     /// What each section's heading tells of fields, with commas between: the `sum`, `minimum`, `maximum` or `mean`.
-    #[arg(long, value_name = "FIELD:TOTAL", requires = "group")]
-    pub(crate) totals: Option<String>,
+    #[arg(long, value_name = "FIELD:TOTAL", requires = "group", value_parser = totals)]
+    pub(crate) totals: Option<Totals>,
     /// Sort text, and group it by initial letters, as this locale does (`de`, `sv-SE`), numbers by their value.
-    #[arg(long, value_name = "TAG")]
-    pub(crate) locale: Option<String>,
+    #[arg(long, value_name = "TAG", value_parser = locale)]
+    pub(crate) locale: Option<Collation>,
     /// Leave out so many rows from the top.
     #[arg(long, value_name = "ROWS", default_value_t = 0)]
     pub(crate) skip: usize,
@@ -43,4 +101,65 @@ pub(crate) struct QueryOptions {
     /// Number the rows; a change set then tells which rows that did not move show another number.
     #[arg(long)]
     pub(crate) numbered: bool,
+}
+
+impl QueryOptions {
+    /// Whether the rows are those of the file, in its order.
+    pub(crate) fn is_plain(&self) -> bool {
+        self.filter.is_none()
+            && self.search.is_none()
+            && self.sort.is_none()
+            && self.group.is_none()
+    }
+}
+
+// What can be judged without the data is judged here, so that it is a fault of the options (exit status 2).
+
+fn filter(text: &str) -> Result<String, FilterTextError> {
+    let filter: FilterText = text.parse()?;
+    filter.check::<Record>()?;
+    Ok(text.to_owned())
+}
+
+fn sort(text: &str) -> Result<String, SortTextError> {
+    Sort::<Record>::parse(text)?;
+    Ok(text.to_owned())
+}
+
+fn group(text: &str) -> Result<String, GroupTextError> {
+    Group::<Record>::parse(text)?;
+    Ok(text.to_owned())
+}
+
+fn locale(tag: &str) -> Result<Collation, LocaleError> {
+    Ok(Collation::for_locale(tag)?.numeric())
+}
+
+/// What headings tell of fields.
+#[derive(Clone, Debug)]
+pub(crate) struct Totals(pub(crate) Vec<(Total, String)>);
+
+/// Reads `field:total` with commas between.
+fn totals(text: &str) -> Result<Totals, String> {
+    let one = |part: &str| {
+        let (field, total) = part.trim().rsplit_once(':')?;
+        let total = match total.trim() {
+            "sum" => Total::Sum,
+            "minimum" => Total::Minimum,
+            "maximum" => Total::Maximum,
+            "mean" => Total::Mean,
+            _ => return None,
+        };
+        FieldName::parse(field.trim()).ok()?;
+        Some((total, field.trim().to_owned()))
+    };
+    let parts = text.split(',').map(|part| {
+        one(part).ok_or_else(|| {
+            format!(
+                "{:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` behind it",
+                part.trim()
+            )
+        })
+    });
+    parts.collect::<Result<_, _>>().map(Totals)
 }

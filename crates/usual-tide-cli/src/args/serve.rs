@@ -1,37 +1,42 @@
 //! Options of `usual-tide serve`.
 
-use super::KeyOption;
-use clap::Args;
-use std::net::IpAddr;
+use super::ItemOptions;
+use clap::{Args, ValueEnum};
+use std::net::SocketAddr;
 
 /// What to serve, to whom, and how badly.
 #[derive(Args, Debug)]
 pub(crate) struct Serve {
-    /// A file, `sqlite:PATH?table=NAME&order=COLUMN`, `sqlite:PATH?query=SQL`, or another server, `http://…`.
+    /// A file, `sqlite:PATH?table=NAME&order=COLUMN`, `sqlite:PATH?query=SQL`, or another server, `http://…`
+    /// or `https://…`.
     pub(crate) source: String,
     #[command(flatten)]
-    pub(crate) key: KeyOption,
-    /// The port; 0 for any that is free.
-    #[arg(long, default_value_t = 8090)]
-    pub(crate) port: u16,
-    /// The address to listen at; this machine's own without, so that no other machine can ask.
-    #[arg(long, value_name = "ADDRESS")]
-    pub(crate) host: Option<IpAddr>,
-    /// A name, with its port, under which the server may be asked too; can be given again.
-    #[arg(long, value_name = "HOST:PORT")]
+    pub(crate) items: ItemOptions,
+    /// The address and the port to listen at; port 0 for any that is free. Without an address of another kind only
+    /// programs on this machine can ask.
+    #[arg(long, value_name = "ADDRESS:PORT", default_value = "127.0.0.1:8090")]
+    pub(crate) listen: SocketAddr,
+    /// A name under which the server may be asked too, with its port unless that is 80; can be given again.
+    #[arg(long, value_name = "HOST[:PORT]")]
     pub(crate) allow_host: Vec<String>,
     /// Refuse all writes.
     #[arg(long)]
-    pub(crate) read_only: bool,
-    /// Connections at the same time; more wait.
+    pub(crate) no_writes: bool,
+    /// What to tell on standard error: errors, what needs attention, each request, or more.
+    #[arg(long, value_enum, value_name = "LEVEL", default_value_t)]
+    pub(crate) log: LogLevel,
+    /// Connections at the same time, streams of events apart; more wait.
     #[arg(long, value_name = "N", default_value_t = 128, value_parser = connections)]
     pub(crate) connections: usize,
+    /// Streams of events at the same time; more are refused.
+    #[arg(long, value_name = "N", default_value_t = 1000, value_parser = connections)]
+    pub(crate) event_streams: usize,
     /// The largest body of a request, in bytes.
     #[arg(long, value_name = "BYTES", default_value_t = 1 << 20)]
     pub(crate) most_bytes: usize,
     /// Answer so many milliseconds late, or by chance between two numbers.
-    #[arg(long, value_name = "MS[..MS]", value_parser = delay)]
-    pub(crate) delay: Option<(u64, u64)>,
+    #[arg(long, value_name = "MS[..MS]", value_parser = latency)]
+    pub(crate) latency: Option<(u64, u64)>,
     /// Refuse every n-th write.
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub(crate) refuse_every: Option<u64>,
@@ -49,6 +54,22 @@ pub(crate) struct Serve {
     pub(crate) garble_every: Option<u64>,
 }
 
+/// How much is told of what happens.
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug, ValueEnum)]
+pub(crate) enum LogLevel {
+    /// Nothing.
+    Off,
+    /// What was lost, or may be.
+    Error,
+    /// Also a source that cannot be read, and that can be again.
+    #[default]
+    Warn,
+    /// Also each request, and each fault that was asked for.
+    Info,
+    /// Also what is of use to whoever mends this program.
+    Debug,
+}
+
 fn connections(text: &str) -> Result<usize, String> {
     let number = text.parse::<usize>().map_err(|why| why.to_string())?;
     match (1..=10_000).contains(&number) {
@@ -57,7 +78,7 @@ fn connections(text: &str) -> Result<usize, String> {
     }
 }
 
-fn delay(text: &str) -> Result<(u64, u64), String> {
+fn latency(text: &str) -> Result<(u64, u64), String> {
     let number = |text: &str| {
         text.parse::<u64>()
             .map_err(|why| format!("{text:?}: {why}"))

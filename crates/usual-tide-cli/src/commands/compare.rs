@@ -5,13 +5,13 @@ use crate::error::CommandError;
 use crate::input;
 use crate::output::Output;
 use crate::output::changes::Form;
+use std::process::ExitCode;
 use usual_tide::{ChangeSet, Store};
 
-pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandError> {
+pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<ExitCode, CommandError> {
     input::standard_input_once(&[&compare.old, &compare.new])?;
-    let key = input::key(&compare.key.key)?;
-    let old = input::read(&compare.old, &key)?;
-    let new = input::read(&compare.new, &key)?;
+    let old = input::read(&compare.old, &compare.items)?;
+    let new = input::read(&compare.new, &compare.items)?;
     let query = input::query(&compare.query, old.iter().chain(&new))?;
     let mut store = Store::load(old).map_err(CommandError::not_a_list(&compare.old))?;
     let list = store.bind(query);
@@ -28,5 +28,9 @@ pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<(), CommandErro
         without_moves: compare.without_moves,
         one_line: false,
     };
-    form.write(&changes, &rows, out)
+    form.write(&changes, &rows, out)?;
+    Ok(match compare.exit_code && !changes.is_empty() {
+        true => ExitCode::FAILURE,
+        false => ExitCode::SUCCESS,
+    })
 }

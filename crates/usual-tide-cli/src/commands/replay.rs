@@ -19,12 +19,18 @@ use watched::Watched;
 /// Rows of one change set that are told as text; the rest is counted.
 const TOLD: usize = 20;
 
+/// Up to so many items, all rows are compared after each edit.
+const ALWAYS_WHOLE: usize = 2_000;
+
+/// With more items, the rows that a change set speaks of are compared after each edit, and all rows after so many.
+const WHOLE_CHECK_EVERY: usize = 50;
+
 const BOLD: Style = Style::new().bold();
 
 pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError> {
     input::standard_input_once(&[&replay.file, &replay.script])?;
-    let key = input::key(&replay.key.key)?;
-    let items = input::read(&replay.file, &key)?;
+    let key = input::key_of(&replay.file, &replay.items)?;
+    let items = input::read(&replay.file, &replay.items)?;
     let lines = script::lines(&input::text(&replay.script)?);
     let lines = lines.map_err(|(line, why)| in_line(replay, line, why))?;
     let queries = queries(replay, &items)?;
@@ -33,6 +39,7 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
         store,
         lists: Vec::new(),
         key,
+        items: &replay.items,
         options: &replay.query,
         folder: folder(&replay.script),
     };
@@ -44,7 +51,10 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
     }
     let mut trace = vec![json!({"rows": watched[0].keys(&stage.store)?})];
     let mut refused = 0;
-    for line in &lines {
+    for (step, line) in (1..).zip(&lines) {
+        let whole = step == lines.len()
+            || step % WHOLE_CHECK_EVERY == 0
+            || stage.store.len() <= ALWAYS_WHOLE;
         let why = match stage.play(&line.op) {
             Ok(()) => None,
             Err(why) if replay.keep_going && why.is_refusal() => Some(why),
@@ -66,7 +76,7 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
                 &stage.store,
             )?;
             if replay.check
-                && let Some(what) = list.check(&mut stage.store, changes.as_ref())?
+                && let Some(what) = list.check(&mut stage.store, changes.as_ref(), whole)?
             {
                 // What was done is told, so that it can be looked at.
                 told.print(out)?;
@@ -95,7 +105,11 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
                 "copy equals its list",
                 "copies equal their lists",
             );
-            foot.push_str(&format!("; after each, {lists}"));
+            let when = match stage.store.len() <= ALWAYS_WHOLE {
+                true => "after each".to_owned(),
+                false => format!("after every {WHOLE_CHECK_EVERY}th and the last"),
+            };
+            foot.push_str(&format!("; {when}, {lists}"));
         }
         out.text(&format!("{BOLD}{foot}{BOLD:#}\n"))?;
     }
@@ -143,7 +157,8 @@ fn watched_name(replay: &Replay, number: usize) -> &str {
 
 fn write_trace(path: &Path, lines: &[Value]) -> Result<(), CommandError> {
     let saved = files::replace_file(path, |out| {
-        lines.iter().try_for_each(|line| writeln!(out, "{line}"))
+        let mut lines = lines.iter();
+        Ok(lines.try_for_each(|line| writeln!(out, "{line}"))?)
     });
     saved.map_err(|why| CommandError::Save {
         file: path.display().to_string(),

@@ -11,9 +11,14 @@ use usual_tide::{BoundList, Store};
 use usual_tide_sources::files::{self, FileFormat};
 
 pub(crate) fn run(show: &Show, out: &mut Output) -> Result<(), CommandError> {
-    let items = input::read(&show.file, &input::key(&show.key.key)?)?;
+    // In the file's own order nothing behind the last row that is shown need be read.
+    let most = show.query.is_plain().then(|| {
+        let taken = show.query.take?;
+        taken.checked_add(show.query.skip)
+    });
+    let items = input::read_first(&show.file, &show.items, most.flatten())?;
     let query = input::query(&show.query, items.iter())?;
-    let chosen = input::columns(show.columns.as_deref(), &items)?;
+    let chosen = input::columns(show.columns.as_ref(), &items)?;
     let mut store = Store::load(items).map_err(CommandError::not_a_list(&show.file))?;
     let list = store.bind(query);
     let rows = store.list(list)?;
@@ -37,12 +42,20 @@ fn write(
 ) -> Result<(), CommandError> {
     let written = match chosen {
         None => files::write(out, format, rows.items().map(|item| item.members())),
+        Some(names) if format == FileFormat::Csv => {
+            let titles: Vec<String> = names.iter().map(ToString::to_string).collect();
+            let cells = |item: &Record| {
+                let values = names.iter().map(|name| item.field(name).cloned());
+                values.map(Option::unwrap_or_default).collect()
+            };
+            files::write_table(out, &titles, rows.items().map(|item| cells(item)))
+        }
         Some(names) => {
             let items: Vec<_> = rows.items().map(|item| picked(item, names)).collect();
             files::write(out, format, &items)
         }
     };
-    written.map_err(CommandError::Write)
+    written.map_err(CommandError::output)
 }
 
 /// The chosen fields of an item, under the names by which they were chosen.

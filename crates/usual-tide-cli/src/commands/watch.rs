@@ -14,6 +14,9 @@ use usual_tide_sources::link::{Link, LinkState};
 
 const BOLD: Style = Style::new().bold();
 
+/// How long nothing is looked at, unless there is news.
+const LONGEST_WAIT: Duration = Duration::from_secs(3600);
+
 /// What there is to look at.
 enum News {
     Rows,
@@ -30,8 +33,7 @@ struct Watched<'a> {
 }
 
 pub(crate) fn run(watch: &Watch, out: &mut Output) -> Result<(), CommandError> {
-    let key = input::key(&watch.key.key)?;
-    let source = Origin::of(&watch.source)?.source(&key)?;
+    let (source, _) = Origin::of(&watch.source)?.source(&watch.items)?;
     let failed = |why: &dyn std::fmt::Display| CommandError::origin(&watch.source, why.to_string());
     let store = SharedStore::new(Store::new());
     let link = Link::start(store.clone(), source).map_err(|why| failed(&why))?;
@@ -89,14 +91,16 @@ impl<'a> Watched<'a> {
         let end = self
             .watch
             .seconds
-            .map(|seconds| Instant::now() + Duration::from_secs(seconds));
+            .and_then(|seconds| Instant::now().checked_add(Duration::from_secs(seconds)));
         let (mut told, mut trouble) = (0, false);
         while self.watch.changes.is_none_or(|changes| told < changes) {
             let left = end.map(|end| end.saturating_duration_since(Instant::now()));
-            match news.recv_timeout(left.unwrap_or(Duration::from_secs(3600))) {
+            // A wait may be no longer than the system's clock can tell.
+            let wait = left.unwrap_or(LONGEST_WAIT).min(LONGEST_WAIT);
+            match news.recv_timeout(wait) {
                 Ok(News::Rows) => told += u64::from(self.tell(out)?),
                 Ok(News::State(state)) => self.remark_on(&state, &mut trouble),
-                Err(RecvTimeoutError::Timeout) if end.is_none() => {}
+                Err(RecvTimeoutError::Timeout) if end.is_none_or(|end| end > Instant::now()) => {}
                 Err(_) => break,
             }
             out.finish()?;

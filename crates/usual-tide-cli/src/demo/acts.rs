@@ -1,9 +1,10 @@
 //! What happens in the evening.
 
 use super::{Act, Stage};
+use crate::args::ItemOptions;
 use crate::error::CommandError;
 use serde_json::{Value, json};
-use usual_tide::record::{FieldName, Record, RecordKey};
+use usual_tide::record::{Record, RecordKey};
 use usual_tide::{EditError, Item, ListId, Place, Sort, Store};
 
 pub(super) const ALL: &[Act] = &[
@@ -158,7 +159,7 @@ fn late_arrival() -> Result<Record, CommandError> {
         "note": null,
     });
     let members = piece.as_object().cloned().unwrap_or_default();
-    let key = FieldName::parse("id").map_err(CommandError::Key)?;
+    let key = crate::input::key(&ItemOptions::default())?;
     Ok(Record::new(members, &key)?)
 }
 

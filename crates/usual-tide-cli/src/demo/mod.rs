@@ -3,10 +3,11 @@
 mod acts;
 mod screen;
 
+use crate::args::ItemOptions;
 use crate::error::CommandError;
 use crate::output::{self, Output};
 use screen::Screen;
-use usual_tide::record::{FieldName, Record, parse};
+use usual_tide::record::{Record, parse};
 use usual_tide::{Draft, Feed, ListId, ProposalId, Query, Replica, Store};
 
 /// The data that the tour starts from.
@@ -52,7 +53,7 @@ struct Tour {
 
 impl Tour {
     fn new(columns: usize) -> Result<Self, CommandError> {
-        let key = FieldName::parse("id").map_err(CommandError::Key)?;
+        let key = crate::input::key(&ItemOptions::default())?;
         let pieces = parse(PIECES, &key)?;
         let mut store = Store::load(pieces)?;
         let list = store.bind(Query::new().numbered());

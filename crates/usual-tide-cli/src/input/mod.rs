@@ -6,6 +6,7 @@ mod query;
 pub(crate) use origin::Origin;
 pub(crate) use query::{QueryTexts, Surroundings, columns, query};
 
+use crate::args::ItemOptions;
 use crate::error::CommandError;
 use std::fs::File;
 use std::io::Read;
@@ -13,8 +14,19 @@ use usual_tide::record::{FieldName, Record};
 use usual_tide_sources::files::ReadError;
 
 /// The items of a file, a database or a server, in their order.
-pub(crate) fn read(source: &str, key: &FieldName) -> Result<Vec<Record>, CommandError> {
-    Origin::of(source)?.load(key)
+pub(crate) fn read(source: &str, options: &ItemOptions) -> Result<Vec<Record>, CommandError> {
+    read_first(source, options, None)
+}
+
+/// The same, so many of the first of a file at the most.
+pub(crate) fn read_first(
+    source: &str,
+    options: &ItemOptions,
+    most: Option<usize>,
+) -> Result<Vec<Record>, CommandError> {
+    let mut items = Origin::of(source)?.load(options, most)?;
+    items.truncate(most.unwrap_or(usize::MAX));
+    Ok(items)
 }
 
 fn open(file: &str) -> Result<Box<dyn Read>, ReadError> {
@@ -24,9 +36,21 @@ fn open(file: &str) -> Result<Box<dyn Read>, ReadError> {
     })
 }
 
-/// The field that is the key.
-pub(crate) fn key(name: &str) -> Result<FieldName, CommandError> {
-    FieldName::parse(name).map_err(CommandError::Key)
+/// The field that is the key, where nothing else says which it is.
+pub(crate) fn key(options: &ItemOptions) -> Result<FieldName, CommandError> {
+    match &options.key {
+        Some(key) => Ok(key.clone()),
+        None => FieldName::parse("id").map_err(|why| CommandError::origin("id", why.to_string())),
+    }
+}
+
+/// The field that is the key of a source's items.
+pub(crate) fn key_of(source: &str, options: &ItemOptions) -> Result<FieldName, CommandError> {
+    match Origin::of(source)? {
+        // A table has a key of its own.
+        origin @ Origin::Sqlite { .. } => Ok(origin.source(options)?.1),
+        _ => key(options),
+    }
 }
 
 /// A whole file as text.

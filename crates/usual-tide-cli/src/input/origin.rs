@@ -1,13 +1,14 @@
 //! Where items come from: a file, a database or a server, as the command line names it.
 
 use super::{open, shown};
+use crate::args::ItemOptions;
 use crate::error::CommandError;
 use crate::output::progress::Progress;
 use percent_encoding::percent_decode_str;
 use std::path::PathBuf;
 use usual_tide::record::{FieldName, Record};
-use usual_tide_sources::files::{self, FileFormat, FileSource, ReadError};
-use usual_tide_sources::http::HttpSource;
+use usual_tide_sources::files::{self, FileFormat, FileSource, ReadError, ReadOptions};
+use usual_tide_sources::http::{HttpOptions, HttpSource};
 use usual_tide_sources::link::{Direct, Source};
 use usual_tide_sources::sqlite::SqliteSource;
 
@@ -30,16 +31,41 @@ pub(crate) enum Origin {
     Http(String),
 }
 
-fn read_file(file: &str, key: &FieldName) -> Result<Vec<Record>, ReadError> {
+fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<Record>, ReadError> {
     let mut bar = Progress::of_bytes(file);
     let mut told = |done, total| {
         bar.at(done, total);
         true
     };
+    let options = ReadOptions {
+        format: FileFormat::of_path(file),
+        ..*options
+    };
     let from = std::fs::File::open(file)?;
-    let items = files::read_open_file(from, FileFormat::of_path(file), key, &mut told);
+    let content = files::read_open_file(from, &options, key, &mut told);
     bar.finish();
-    items
+    Ok(content?.items)
+}
+
+/// The token that a server asks for: from a file, or else from the environment. It is in no message.
+fn token(options: &ItemOptions) -> Result<Option<String>, CommandError> {
+    let token = match &options.token_file {
+        Some(file) => std::fs::read_to_string(file).map_err(|why| CommandError::Token {
+            file: file.display().to_string(),
+            why: why.to_string(),
+        })?,
+        None => std::env::var("USUAL_TIDE_TOKEN").unwrap_or_default(),
+    };
+    let token = token.trim();
+    let is_token = token.bytes().all(|byte| byte.is_ascii_graphic());
+    match (token.is_empty(), is_token) {
+        (true, _) => Ok(None),
+        (false, true) => Ok(Some(token.to_owned())),
+        (false, false) => Err(CommandError::Token {
+            file: "the token".to_owned(),
+            why: "a token has no blanks, and ASCII characters only".to_owned(),
+        }),
+    }
 }
 
 impl Origin {
@@ -48,7 +74,7 @@ impl Origin {
         if text == "-" {
             return Ok(Self::Input);
         }
-        if text.starts_with("http://") {
+        if text.starts_with("http://") || text.starts_with("https://") {
             return Ok(Self::Http(text.to_owned()));
         }
         let Some(rest) = text.strip_prefix("sqlite:") else {
@@ -71,9 +97,21 @@ impl Origin {
                 }
             }
         }
-        if table.is_some() == query.is_some() {
-            let why = "say which table, as in sqlite:studio.db?table=pieces, or a query";
-            return Err(CommandError::origin(text, why));
+        match (&table, &query) {
+            (Some(_), Some(_)) => {
+                let why = "a table or a query can be read, and not both";
+                return Err(CommandError::origin(text, why));
+            }
+            (None, None) => {
+                let tables = usual_tide_sources::sqlite::tables(path);
+                let tables = tables.map_err(|why| CommandError::origin(text, why.to_string()))?;
+                let why = format!(
+                    "say which table, as in sqlite:{path}?table=NAME; there are: {}",
+                    tables.join(", ")
+                );
+                return Err(CommandError::origin(text, why));
+            }
+            _ => {}
         }
         Ok(Self::Sqlite {
             text: text.to_owned(),
@@ -84,20 +122,29 @@ impl Origin {
         })
     }
 
-    /// The items, read once.
-    pub(crate) fn load(&self, key: &FieldName) -> Result<Vec<Record>, CommandError> {
+    /// The items, read once; of a file so many at the most.
+    pub(crate) fn load(
+        &self,
+        options: &ItemOptions,
+        most: Option<usize>,
+    ) -> Result<Vec<Record>, CommandError> {
         let file = match self {
             Self::Input => "-",
             Self::File(file) => file,
             Self::Sqlite { text, .. } | Self::Http(text) => {
-                let loaded = Direct::new(self.source(key)?).load();
+                let loaded = Direct::new(self.source(options)?.0).load();
                 let loaded = loaded.map_err(|why| CommandError::origin(text, why.to_string()))?;
                 return Ok(loaded.items);
             }
         };
+        let key = super::key(options)?;
+        let reading = ReadOptions {
+            most,
+            ..reading(options)
+        };
         let read = match self {
-            Self::File(file) => read_file(file, key),
-            _ => open(file).and_then(|from| files::read(from, None, key)),
+            Self::File(file) => read_file(file, &reading, &key),
+            _ => open(file).and_then(|from| Ok(files::read_as(from, &reading, &key)?.items)),
         };
         read.map_err(|why| CommandError::Items {
             file: shown(file),
@@ -105,15 +152,32 @@ impl Origin {
         })
     }
 
-    /// A source that can be followed and written to.
-    pub(crate) fn source(&self, key: &FieldName) -> Result<Box<dyn Source<Record>>, CommandError> {
+    /// A source that can be followed and written to, and the field that is its key.
+    pub(crate) fn source(
+        &self,
+        options: &ItemOptions,
+    ) -> Result<(Box<dyn Source<Record>>, FieldName), CommandError> {
+        let key = super::key(options)?;
         Ok(match self {
             Self::Input => {
                 let why = "standard input is read once, and cannot be followed: name a file";
                 return Err(CommandError::origin("-", why));
             }
-            Self::File(file) => Box::new(FileSource::new(file, key)),
-            Self::Http(address) => Box::new(HttpSource::new(address, key)),
+            Self::File(file) => {
+                let source = FileSource::new(file, &key).separated_by(reading(options).delimiter);
+                (Box::new(source), key)
+            }
+            Self::Http(address) => {
+                let mut headers = options.header.clone();
+                if let Some(token) = token(options)? {
+                    headers.push(("Authorization".to_owned(), format!("Bearer {token}")));
+                }
+                let asked = HttpOptions {
+                    headers,
+                    ..HttpOptions::default()
+                };
+                (Box::new(HttpSource::with(address, &key, asked)), key)
+            }
             Self::Sqlite {
                 text,
                 path,
@@ -121,19 +185,32 @@ impl Origin {
                 query,
                 order,
             } => {
-                let key = key.to_string();
-                let source = match (table, query) {
-                    (Some(table), _) => SqliteSource::table_with_key(path, table, &key),
-                    (None, query) => {
-                        SqliteSource::query(path, query.as_deref().unwrap_or_default(), &key)
+                let source = match (table, &options.key) {
+                    (Some(table), None) => SqliteSource::table(path, table),
+                    (Some(table), Some(key)) => {
+                        SqliteSource::table_with_key(path, table, &key.to_string())
+                    }
+                    (None, _) => {
+                        let query = query.as_deref().unwrap_or_default();
+                        SqliteSource::query(path, query, &key.to_string())
                     }
                 };
                 let ordered = source.and_then(|source| match order {
                     Some(order) => source.ordered_by(order),
                     None => Ok(source),
                 });
-                Box::new(ordered.map_err(|why| CommandError::origin(text, why.to_string()))?)
+                let source = ordered.map_err(|why| CommandError::origin(text, why.to_string()))?;
+                let key = source.key().clone();
+                (Box::new(source), key)
             }
         })
+    }
+}
+
+fn reading(options: &ItemOptions) -> ReadOptions {
+    let usual = ReadOptions::default();
+    ReadOptions {
+        delimiter: options.delimiter.unwrap_or(usual.delimiter),
+        ..usual
     }
 }

@@ -1,7 +1,8 @@
 //! Queries from options and from scripts.
 
-use crate::args::QueryOptions;
+use crate::args::{FieldNames, QueryOptions, Totals};
 use crate::error::CommandError;
+use std::collections::HashSet;
 use usual_tide::record::{FieldName, Record, Schema};
 use usual_tide::{Collation, FieldLookup, FilterText, Group, Kind, Query, Search, Sort, Total};
 
@@ -23,33 +24,8 @@ pub(crate) struct Surroundings {
     no_items: bool,
     collation: Option<Collation>,
     totals: Option<Totals>,
-}
-
-/// What headings tell of fields.
-#[derive(Clone, Debug)]
-pub(crate) struct Totals(Vec<(Total, String)>);
-
-impl Totals {
-    /// Reads `field:total` with commas between.
-    fn parse(text: &str) -> Result<Self, CommandError> {
-        let one = |part: &str| {
-            let (field, total) = part.trim().rsplit_once(':')?;
-            let total = match total.trim() {
-                "sum" => Total::Sum,
-                "minimum" => Total::Minimum,
-                "maximum" => Total::Maximum,
-                "mean" => Total::Mean,
-                _ => return None,
-            };
-            Some((total, field.trim().to_owned()))
-        };
-        let parts = text.split(',').map(|part| {
-            one(part).ok_or_else(|| CommandError::Totals {
-                part: part.trim().to_owned(),
-            })
-        });
-        parts.collect::<Result<_, _>>().map(Self)
-    }
+    /// Fields that hold text, some of it numbers.
+    numeric_text: HashSet<String>,
 }
 
 impl Surroundings {
@@ -57,15 +33,21 @@ impl Surroundings {
         options: &QueryOptions,
         items: impl Iterator<Item = &'a Record>,
     ) -> Result<Self, CommandError> {
-        let mut items = items.peekable();
+        let items: Vec<&Record> = items.collect();
+        let totals = options.totals.iter().flat_map(|totals| &totals.0);
+        let is_number = |item: &&Record, name: &str| {
+            let text = item.get(name).and_then(serde_json::Value::as_str);
+            text.is_some_and(|text| text.trim().parse::<f64>().is_ok())
+        };
+        let numeric = totals
+            .map(|(_, name)| name)
+            .filter(|name| items.iter().any(|item| is_number(item, name)));
         Ok(Self {
-            no_items: items.peek().is_none(),
+            no_items: items.is_empty(),
+            numeric_text: numeric.cloned().collect(),
             schema: Schema::infer(items),
-            collation: match &options.locale {
-                Some(tag) => Some(Collation::for_locale(tag)?.numeric()),
-                None => None,
-            },
-            totals: options.totals.as_deref().map(Totals::parse).transpose()?,
+            collation: options.locale.clone(),
+            totals: options.totals.clone(),
         })
     }
 
@@ -138,21 +120,44 @@ impl Surroundings {
         };
         for (total, name) in self.totals.iter().flat_map(|totals| &totals.0) {
             match self.schema.field(name) {
-                Some(field) => group = group.total(*total, field),
+                Some(field) => {
+                    self.check_total(*total, name, field.kind())?;
+                    group = group.total(*total, field);
+                }
                 None if self.no_items => {}
-                None => return Err(self.no_field("--totals", name)),
+                None => return Err(no_field("--totals", name, &self.schema)),
             }
         }
         Ok(group)
     }
 
-    fn no_field(&self, option: &'static str, name: &str) -> CommandError {
-        let names = self.schema.fields().map(|(name, _)| name);
-        CommandError::NoField {
-            option,
-            name: name.to_owned(),
-            names: names.collect::<Vec<_>>().join(", "),
+    /// Sums and means are of numbers, be they written as text.
+    fn check_total(&self, total: Total, name: &str, kind: Kind) -> Result<(), CommandError> {
+        let of_numbers = matches!(total, Total::Sum | Total::Mean);
+        let has_numbers = match kind {
+            Kind::Integer | Kind::Decimal | Kind::Float | Kind::Any => true,
+            Kind::Text => self.numeric_text.contains(name),
+            _ => false,
+        };
+        match of_numbers && !has_numbers {
+            true => Err(CommandError::NoNumbers {
+                name: name.to_owned(),
+                kind,
+                total,
+            }),
+            false => Ok(()),
         }
+    }
+}
+
+/// A field that an option names and that there is none of.
+fn no_field(option: &'static str, name: &str, schema: &Schema) -> CommandError {
+    let names = schema.fields().map(|(name, _)| name);
+    CommandError::NoField {
+        option,
+        name: name.to_owned(),
+        nearest: schema.nearest(name),
+        names: names.collect::<Vec<_>>().join(", "),
     }
 }
 
@@ -179,28 +184,19 @@ pub(crate) fn query<'a>(
 
 /// The fields to show, checked against the items that have them.
 pub(crate) fn columns(
-    text: Option<&str>,
+    names: Option<&FieldNames>,
     items: &[Record],
 ) -> Result<Option<Vec<FieldName>>, CommandError> {
-    let Some(text) = text else {
+    let Some(FieldNames(names)) = names else {
         return Ok(None);
     };
-    let names = text
-        .split(',')
-        .map(|name| FieldName::parse(name.trim()).map_err(|why| CommandError::Columns { why }));
-    let names = names.collect::<Result<Vec<_>, _>>()?;
     // Any record will do: a member that is an object is no field of the schema, and yet can be shown.
     let known = |name: &FieldName| items.iter().any(|item| item.field(name).is_some());
     match names.iter().find(|name| !items.is_empty() && !known(name)) {
-        None => Ok(Some(names)),
+        None => Ok(Some(names.clone())),
         Some(unknown) => {
             let schema = Schema::infer(items);
-            let names = schema.fields().map(|(name, _)| name);
-            Err(CommandError::NoField {
-                option: "--columns",
-                name: unknown.to_string(),
-                names: names.collect::<Vec<_>>().join(", "),
-            })
+            Err(no_field("--columns", &unknown.to_string(), &schema))
         }
     }
 }

@@ -31,7 +31,7 @@ const MAKERS: [&str; 6] = [
 /// Made-up pieces of a kiln queue; always the same.
 pub(super) fn pieces(count: usize) -> Result<Vec<Record>, CommandError> {
     let mut random = Rng::with_seed(7);
-    let key = FieldName::parse("id").map_err(CommandError::Key)?;
+    let key = crate::input::key(&crate::args::ItemOptions::default())?;
     let pieces = (0..count).map(|number| {
         let mut pick = |words: &[&'static str]| words[random.usize(..words.len())];
         let title = format!("{} {}", pick(&LOOKS), pick(&KINDS));
@@ -76,5 +76,7 @@ pub(super) fn text_field(name: Option<&str>, items: &[Record]) -> Result<FieldNa
             None => "no field beside the key holds text: name one with --field".to_owned(),
         },
     })?;
-    FieldName::parse(found).map_err(|why| CommandError::Columns { why })
+    FieldName::parse(found).map_err(|why| CommandError::Measure {
+        why: why.to_string(),
+    })
 }

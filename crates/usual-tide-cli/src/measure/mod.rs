@@ -28,9 +28,8 @@ struct Measured {
 
 pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandError> {
     let drawing = measure.plot.as_deref().map(plot::Target::of).transpose()?;
-    let key = input::key(&measure.key.key)?;
     let items: Vec<Record> = match (&measure.file, measure.rows) {
-        (Some(file), _) => input::read(file, &key)?,
+        (Some(file), _) => input::read(file, &measure.items)?,
         (None, rows) => data::pieces(rows.unwrap_or(10_000) as usize)?,
     };
     if items.len() < FEWEST {

@@ -60,9 +60,22 @@ pub(crate) fn cut(text: &str, columns: usize) -> String {
     cell
 }
 
-/// Text on one line: line breaks and other control characters would break a table.
+/// Text on one line: line breaks, other control characters and those that turn the direction of writing are
+/// escaped, since they would break a table, or do worse to a terminal.
 pub(crate) fn one_line(text: &str) -> String {
-    text.chars()
-        .map(|letter| if letter.is_control() { ' ' } else { letter })
-        .collect()
+    let turns = |letter: char| matches!(letter, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
+    if !text
+        .chars()
+        .any(|letter| letter.is_control() || turns(letter))
+    {
+        return text.to_owned();
+    }
+    let mut line = String::with_capacity(text.len());
+    for letter in text.chars() {
+        match letter.is_control() || turns(letter) {
+            true => line.extend(letter.escape_default()),
+            false => line.push(letter),
+        }
+    }
+    line
 }

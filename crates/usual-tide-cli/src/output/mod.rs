@@ -7,7 +7,8 @@ pub(crate) mod table;
 pub(crate) mod words;
 
 use crate::error::CommandError;
-use anstream::AutoStream;
+use anstream::adapter::strip_str;
+use anstream::{AutoStream, ColorChoice};
 use serde_json::Value;
 use std::io::{self, BufWriter, IsTerminal, StdoutLock, Write};
 use terminal_size::terminal_size_of;
@@ -17,48 +18,59 @@ use usual_tide::{Section, SectionKey};
 const UNBOUNDED: usize = 1 << 20;
 
 /// Standard output. Colours are taken out where they do not belong: when it is no terminal, or `NO_COLOR` is set.
-pub(crate) struct Output(BufWriter<AutoStream<StdoutLock<'static>>>);
+pub(crate) struct Output {
+    out: BufWriter<StdoutLock<'static>>,
+    has_colours: bool,
+}
 
 impl Output {
     pub(crate) fn standard() -> Self {
-        Self(BufWriter::new(AutoStream::auto(io::stdout()).lock()))
+        Self {
+            has_colours: AutoStream::choice(&io::stdout()) != ColorChoice::Never,
+            out: BufWriter::new(io::stdout().lock()),
+        }
     }
 
+    /// Text for people, in colours where these belong.
     pub(crate) fn text(&mut self, text: &str) -> Result<(), CommandError> {
-        self.0
-            .write_all(text.as_bytes())
-            .map_err(CommandError::Write)
+        let written = match self.has_colours {
+            true => self.out.write_all(text.as_bytes()),
+            false => write!(self.out, "{}", strip_str(text)),
+        };
+        written.map_err(CommandError::Write)
     }
 
     /// JSON over several lines.
     pub(crate) fn json(&mut self, value: &Value) -> Result<(), CommandError> {
-        self.text(&format!("{value:#}\n"))
+        writeln!(self.out, "{value:#}").map_err(CommandError::Write)
     }
 
     /// JSON on one line.
     pub(crate) fn json_line(&mut self, value: &Value) -> Result<(), CommandError> {
-        self.text(&format!("{value}\n"))
+        writeln!(self.out, "{value}").map_err(CommandError::Write)
     }
 
     pub(crate) fn finish(&mut self) -> Result<(), CommandError> {
-        self.0.flush().map_err(CommandError::Write)
+        self.out.flush().map_err(CommandError::Write)
     }
 }
 
+/// Data, to the byte.
 impl Write for Output {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.write(bytes)
+        self.out.write(bytes)
     }
 
     fn flush(&mut self) -> io::Result<()> {
-        self.0.flush()
+        self.out.flush()
     }
 }
 
 /// Says on standard error what went wrong.
 pub(crate) fn complain(error: &CommandError) {
     // When that cannot be written either, nobody is left to tell.
-    let _ = writeln!(io::stderr(), "usual-tide: {error}");
+    let told = cells::one_line(&error.to_string());
+    let _ = writeln!(io::stderr(), "usual-tide: {told}");
 }
 
 /// Says on standard error what is worth knowing, though it is no failure.

@@ -5,6 +5,7 @@ use super::member::Members;
 use super::op::Op;
 use crate::input::QueryTexts;
 use serde_json::Value;
+use usual_tide::record::{ParseError, parse_value};
 
 /// A line of a script.
 pub(crate) struct Line {
@@ -28,16 +29,14 @@ pub(crate) fn lines(text: &str) -> Result<Vec<Line>, (usize, ScriptError)> {
 }
 
 fn json(line: &str) -> Result<Value, ScriptError> {
-    serde_json::from_str(line).map_err(|error| {
-        let message = error.to_string();
-        ScriptError::Json {
-            column: error.column(),
-            message: message
-                .split(" at line ")
-                .next()
-                .unwrap_or_default()
-                .to_owned(),
-        }
+    parse_value(line).map_err(|error| match error {
+        ParseError::Json {
+            column, message, ..
+        } => ScriptError::Json { column, message },
+        error => ScriptError::Json {
+            column: 1,
+            message: error.to_string(),
+        },
     })
 }
 

@@ -3,7 +3,7 @@
 use super::error::ScriptError;
 use super::op::Op;
 use super::read::at_part;
-use crate::args::QueryOptions;
+use crate::args::{ItemOptions, QueryOptions};
 use crate::input::{self, QueryTexts, Surroundings};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -15,6 +15,7 @@ pub(crate) struct Stage<'a> {
     pub(crate) store: Store<Record>,
     pub(crate) lists: Vec<ListId>,
     pub(crate) key: FieldName,
+    pub(crate) items: &'a ItemOptions,
     pub(crate) options: &'a QueryOptions,
     /// Where the files are that a script names.
     pub(crate) folder: PathBuf,
@@ -59,7 +60,7 @@ impl Stage<'_> {
 
     fn reload(&mut self, file: &str) -> Result<(), ScriptError> {
         let path = self.folder.join(file).display().to_string();
-        let items = input::read(&path, &self.key);
+        let items = input::read(&path, self.items);
         let items = items.map_err(|why| ScriptError::Query(Box::new(why)))?;
         self.store.reload(items)?;
         Ok(())

@@ -7,7 +7,7 @@ use std::time::Duration;
 /// What goes wrong, and how often.
 #[derive(Debug)]
 pub(super) struct Faults {
-    delay: (u64, u64),
+    latency: (u64, u64),
     refuse: Every,
     conflict: Every,
     fail: Every,
@@ -48,7 +48,7 @@ pub(super) enum Cut {
 impl Faults {
     pub(super) fn new(serve: &Serve) -> Self {
         Self {
-            delay: serve.delay.unwrap_or((0, 0)),
+            latency: serve.latency.unwrap_or((0, 0)),
             refuse: Every::new(serve.refuse_every),
             conflict: Every::new(serve.conflict_every),
             fail: Every::new(serve.fail_every),
@@ -57,8 +57,8 @@ impl Faults {
         }
     }
 
-    pub(super) fn delay(&self) -> Option<Duration> {
-        let (least, most) = self.delay;
+    pub(super) fn latency(&self) -> Option<Duration> {
+        let (least, most) = self.latency;
         (most > 0).then(|| Duration::from_millis(fastrand::u64(least..=most)))
     }
 

@@ -1,23 +1,34 @@
-//! The items that are served, and what happened to them lately.
+//! The items that are served and the source behind them. Reading them never waits for the source.
 
+use super::answers::Answers;
 use super::event::{Told, events};
+use super::log::{Event, Log};
 use super::reply::Reply;
-use std::collections::{HashMap, VecDeque};
-use std::sync::Arc;
-use tokio::sync::broadcast;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
+use std::time::{Duration, Instant};
+use tokio::sync::watch;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
 use usual_tide::{Feed, Item, ListId, Query, Store};
-use usual_tide_sources::link::{Direct, Source, SourceError};
+use usual_tide_sources::link::{Direct, Loaded, Source, SourceError};
 
-/// Events that are kept for streams that begin again.
-const KEPT_EVENTS: usize = 10_000;
+/// How long a source may be unreadable before the items that it had are not shown any more: another program may
+/// be writing to it.
+const PATIENCE: Duration = Duration::from_secs(4);
 
-/// Answers that are kept for writes that come again.
-const KEPT_ANSWERS: usize = 10_000;
+/// The longest wait before a source that cannot be read is tried again.
+const LONGEST_WAIT: Duration = Duration::from_secs(5);
 
-/// The items, the source behind them, and who is to be told of changes.
+/// The items, and the source that they come from.
 pub(crate) struct Hub {
-    pub(super) direct: Direct<Record>,
+    shown: RwLock<Shown>,
+    writer: Mutex<Writer>,
+    /// Wakes the streams of events.
+    pub(super) moved: watch::Sender<u64>,
+}
+
+/// What is shown: changed in memory only, so that nobody waits long for it.
+pub(super) struct Shown {
     pub(super) store: Store<Record>,
     pub(super) maker: RecordMaker,
     list: ListId,
@@ -25,27 +36,32 @@ pub(crate) struct Hub {
     /// Names this run of the server: the next one numbers its versions anew.
     life: String,
     version: u64,
-    /// The version in which each item was changed last; none of those that have been as they are from the start.
+    /// The version in which each item was changed last; items that are not here have been as they are since
+    /// `unchanged_since`.
     changed: HashMap<RecordKey, u64>,
-    log: VecDeque<Arc<Event>>,
-    tell: broadcast::Sender<Arc<Event>>,
-    answers: HashMap<String, Reply>,
-    answer_order: VecDeque<String>,
+    unchanged_since: u64,
+    log: Log,
+    /// Why the source cannot be read, and since when.
+    trouble: Option<(String, Instant)>,
+    /// Whether that was told.
+    trouble_told: bool,
 }
 
-/// An event with its number.
-#[derive(Debug)]
-pub(super) struct Event {
-    pub(super) id: String,
-    version: u64,
-    pub(super) name: &'static str,
-    pub(super) data: String,
+/// What asks the source, one after another.
+pub(super) struct Writer {
+    pub(super) direct: Direct<Record>,
+    pub(super) answers: Answers,
+    /// When the source is to be read again, after it could not be; and how often it could not.
+    next_try: Option<Instant>,
+    failures: u32,
 }
 
-/// What a new stream begins with.
-pub(super) struct Begun {
-    pub(super) missed: Vec<Arc<Event>>,
-    pub(super) news: broadcast::Receiver<Arc<Event>>,
+/// What a stream of events goes on with.
+pub(super) enum Next {
+    /// These events, which may be none yet.
+    Events(Vec<Arc<Event>>),
+    /// Some events are not known any more: all is to be loaded again.
+    Reset(Event),
 }
 
 impl Hub {
@@ -54,55 +70,163 @@ impl Hub {
         key: &FieldName,
     ) -> Result<Self, Box<dyn std::error::Error + Send + Sync>> {
         let mut direct = Direct::new(source);
-        let mut store = Store::load(direct.load()?.items)?;
+        let mut store = Store::load(load_all(&mut direct)?)?;
         let list = store.bind(Query::new());
         let feed = store.feed(list)?;
         Ok(Self {
-            direct,
-            store,
-            maker: RecordMaker::new(key),
-            list,
-            feed,
-            life: format!("{:016x}", fastrand::u64(..)),
-            version: 0,
-            changed: HashMap::new(),
-            log: VecDeque::new(),
-            tell: broadcast::channel(4096).0,
-            answers: HashMap::new(),
-            answer_order: VecDeque::new(),
+            shown: RwLock::new(Shown {
+                store,
+                maker: RecordMaker::new(key),
+                list,
+                feed,
+                life: format!("{:016x}", fastrand::u64(..)),
+                version: 0,
+                changed: HashMap::new(),
+                unchanged_since: 0,
+                log: Log::default(),
+                trouble: None,
+                trouble_told: false,
+            }),
+            writer: Mutex::new(Writer {
+                direct,
+                answers: Answers::default(),
+                next_try: None,
+                failures: 0,
+            }),
+            moved: watch::channel(0).0,
         })
     }
 
-    pub(super) fn len(&self) -> usize {
-        self.store.len()
+    /// A holder that panicked left sound items, so a poisoned lock is as good.
+    pub(super) fn shown(&self) -> RwLockReadGuard<'_, Shown> {
+        self.shown.read().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Takes over what other programs have changed at the source.
-    pub(super) fn refresh(&mut self) -> Result<(), SourceError> {
-        if !self.direct.has_changed() {
-            return Ok(());
+    fn shown_mut(&self) -> RwLockWriteGuard<'_, Shown> {
+        self.shown.write().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    pub(super) fn writer(&self) -> MutexGuard<'_, Writer> {
+        self.writer.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Changes what is shown, and tells it.
+    pub(super) fn change<R>(&self, change: impl FnOnce(&mut Store<Record>) -> R) -> R {
+        let mut shown = self.shown_mut();
+        let done = change(&mut shown.store);
+        shown.publish();
+        let version = shown.version;
+        drop(shown);
+        self.moved.send_replace(version);
+        done
+    }
+
+    /// Takes over what other programs have changed at the source, and tries again where it could not be read.
+    pub(super) fn refresh(&self, writer: &mut Writer) -> Result<(), SourceError> {
+        let failed = writer.next_try.is_some();
+        let due = writer.next_try.is_some_and(|next| next <= Instant::now());
+        if writer.direct.has_changed() || due {
+            return self.load_again(writer);
         }
-        self.load_again()
+        match (failed, self.shown().trouble()) {
+            (true, Some(why)) => Err(SourceError::unusable("the source", why)),
+            _ => Ok(()),
+        }
     }
 
     /// Takes over what the source has now.
-    pub(super) fn load_again(&mut self) -> Result<(), SourceError> {
-        let items = self.direct.load()?.items;
-        let reloaded = self.store.reload(items);
-        reloaded.map_err(|why| SourceError::unusable("the source", why))?;
-        self.publish();
-        Ok(())
+    pub(super) fn load_again(&self, writer: &mut Writer) -> Result<(), SourceError> {
+        let loaded = load_all(&mut writer.direct).and_then(|items| {
+            let reloaded = self.change(|store| store.reload(items));
+            reloaded.map_err(|why| SourceError::unusable("the source", why))
+        });
+        match loaded {
+            Ok(_) => {
+                writer.next_try = None;
+                writer.failures = 0;
+                self.tell_trouble(None);
+                Ok(())
+            }
+            Err(why) => {
+                writer.failures += 1;
+                let wait = Duration::from_millis(100) * 2_u32.pow(writer.failures.min(8));
+                writer.next_try = Some(Instant::now() + wait.min(LONGEST_WAIT));
+                self.tell_trouble(Some(why.to_string()));
+                Err(why)
+            }
+        }
     }
 
+    /// Tells whoever asks that the source cannot be read, once that has lasted, and that it can be again.
+    fn tell_trouble(&self, why: Option<String>) {
+        let mut shown = self.shown_mut();
+        let told = match (why, &shown.trouble) {
+            (None, None) => return,
+            (None, Some(_)) => {
+                shown.trouble = None;
+                if !std::mem::take(&mut shown.trouble_told) {
+                    return;
+                }
+                tracing::warn!("the source can be read again");
+                ("source-ready", "{}".to_owned())
+            }
+            (Some(why), None) => {
+                tracing::warn!(why, "the source cannot be read");
+                shown.trouble = Some((why, Instant::now()));
+                return;
+            }
+            (Some(why), Some((_, since))) => {
+                let since = *since;
+                shown.trouble = Some((why.clone(), since));
+                if shown.trouble_told || since.elapsed() < PATIENCE {
+                    return;
+                }
+                shown.trouble_told = true;
+                let detail = serde_json::json!({ "detail": why });
+                ("source-failed", detail.to_string())
+            }
+        };
+        shown.note(told.0, None, told.1);
+        let version = shown.version;
+        drop(shown);
+        self.moved.send_replace(version);
+    }
+}
+
+/// All items of a source, page after page where it gives them so.
+fn load_all(direct: &mut Direct<Record>) -> Result<Vec<Record>, SourceError> {
+    let Loaded {
+        mut items, more, ..
+    } = direct.load()?;
+    let mut more = more;
+    while more {
+        let page = direct.load_more()?;
+        more = page.more && !page.items.is_empty();
+        items.extend(page.items);
+    }
+    Ok(items)
+}
+
+impl Shown {
     /// The id of this moment.
     pub(super) fn id(&self) -> String {
         format!("{}-{}", self.life, self.version)
     }
 
+    /// Why the items are not shown, when the source could not be read for a while.
+    pub(super) fn trouble(&self) -> Option<String> {
+        let (why, since) = self.trouble.as_ref()?;
+        (since.elapsed() >= PATIENCE).then(|| why.clone())
+    }
+
     /// The version of an item, as a header has it.
     pub(super) fn etag(&self, key: &RecordKey) -> String {
-        let version = self.changed.get(key).copied().unwrap_or(0);
-        format!("\"{}-{version}\"", self.life)
+        let version = self.changed.get(key).copied();
+        format!(
+            "\"{}-{}\"",
+            self.life,
+            version.unwrap_or(self.unchanged_since)
+        )
     }
 
     /// The key that a part of an address names: a text, or else an integer.
@@ -115,8 +239,8 @@ impl Hub {
         }
     }
 
-    /// Tells what has happened to the items.
-    pub(super) fn publish(&mut self) {
+    /// Notes what has happened to the items.
+    fn publish(&mut self) {
         let Ok(Some(changes)) = self.feed.read(&self.store) else {
             return;
         };
@@ -124,73 +248,55 @@ impl Hub {
             return;
         };
         for Told { name, key, data } in events(&changes, &rows) {
-            self.version += 1;
+            self.note(name, Some(key), data.to_string());
+        }
+        self.forget_removed();
+    }
+
+    fn note(&mut self, name: &'static str, key: Option<RecordKey>, data: String) {
+        self.version += 1;
+        if let Some(key) = key {
             self.changed.insert(key, self.version);
-            let event = Arc::new(Event {
-                id: format!("{}-{}", self.life, self.version),
-                version: self.version,
-                name,
-                data: data.to_string(),
-            });
-            self.log.push_back(Arc::clone(&event));
-            if self.log.len() > KEPT_EVENTS {
-                self.log.pop_front();
-            }
-            // Nobody may be listening.
-            let _ = self.tell.send(event);
         }
-    }
-
-    /// A stream of events after the one with this id. When it is not known any more, the stream begins by saying
-    /// that all is to be loaded again.
-    pub(super) fn begin(&self, last_id: Option<&str>) -> Begun {
-        let news = self.tell.subscribe();
-        let Some(last_id) = last_id else {
-            let missed = Vec::new();
-            return Begun { missed, news };
-        };
-        let version = last_id.rsplit_once('-').and_then(|(life, version)| {
-            let version = version.parse::<u64>().ok().filter(|_| life == self.life)?;
-            let first = self
-                .log
-                .front()
-                .map_or(self.version + 1, |event| event.version);
-            (version + 1 >= first && version <= self.version).then_some(version)
-        });
-        let missed = match version {
-            Some(version) => {
-                let later = |event: &&Arc<Event>| event.version > version;
-                self.log.iter().filter(later).cloned().collect()
-            }
-            None => vec![self.reset()],
-        };
-        Begun { missed, news }
-    }
-
-    /// Says that all is to be loaded again.
-    pub(super) fn reset(&self) -> Arc<Event> {
-        Arc::new(Event {
-            id: self.id(),
+        self.log.push(Event {
+            id: Some(self.id()),
             version: self.version,
-            name: "reset",
-            data: "{}".to_owned(),
-        })
+            name,
+            data,
+        });
     }
 
-    /// The answer that a write was given before.
-    pub(super) fn answered(&self, id: &str) -> Option<Reply> {
-        self.answers.get(id).cloned()
-    }
-
-    /// Remembers the answer to a write.
-    pub(super) fn remember(&mut self, id: String, reply: &Reply) {
-        if self.answers.insert(id.clone(), reply.clone()).is_none() {
-            self.answer_order.push_back(id);
+    /// Versions of items that are gone need not be known: one that comes again has a later one.
+    fn forget_removed(&mut self) {
+        if self.changed.len() > 2 * self.store.len() + 1000 {
+            let store = &self.store;
+            self.changed.retain(|key, _| store.contains(key));
         }
-        if self.answer_order.len() > KEPT_ANSWERS
-            && let Some(oldest) = self.answer_order.pop_front()
-        {
-            self.answers.remove(&oldest);
+    }
+
+    /// The version after which a stream of events begins; none when the id is not known.
+    pub(super) fn version_of(&self, id: Option<&str>) -> Option<u64> {
+        let Some(id) = id else {
+            return Some(self.version);
+        };
+        let (life, version) = id.rsplit_once('-')?;
+        let version = version.parse::<u64>().ok()?;
+        (life == self.life && version <= self.version).then_some(version)
+    }
+
+    /// What comes after a version.
+    pub(super) fn after(&self, version: Option<u64>) -> Next {
+        /// Events that are handed on at once.
+        const AT_ONCE: usize = 64;
+        let known = version.and_then(|version| self.log.after(version, self.version, AT_ONCE));
+        match known {
+            Some(events) => Next::Events(events),
+            None => Next::Reset(Event {
+                id: Some(self.id()),
+                version: self.version,
+                name: "reset",
+                data: "{}".to_owned(),
+            }),
         }
     }
 

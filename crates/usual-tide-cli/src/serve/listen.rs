@@ -7,10 +7,11 @@ use axum::http::{Request, Response};
 use hyper::body::Incoming;
 use hyper::service::service_fn;
 use hyper_util::rt::{TokioIo, TokioTimer};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::net::TcpListener;
-use tokio::sync::{Semaphore, watch};
+use tokio::sync::{OwnedSemaphorePermit, Semaphore, watch};
+use tokio_io_timeout::TimeoutStream;
 use tower::ServiceExt;
 
 /// How long a client may take to say what it wants.
@@ -18,6 +19,20 @@ const HEADER_TIME: Duration = Duration::from_secs(10);
 
 /// How long answers under way may take when the server is stopped.
 const LAST_ANSWERS: Duration = Duration::from_secs(5);
+
+/// How long a client may take to read what it was sent.
+const READ_TIME: Duration = Duration::from_secs(20);
+
+/// A connection's place among those that there may be at the same time, until it is given back.
+#[derive(Clone, Debug)]
+pub(super) struct Place(Arc<Mutex<Option<OwnedSemaphorePermit>>>);
+
+impl Place {
+    /// Lets another connection have the place.
+    pub(super) fn give_back(&self) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).take();
+    }
+}
 
 /// The connection is cut on purpose.
 #[derive(Debug, thiserror::Error)]
@@ -32,24 +47,30 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
     let mut signal = std::pin::pin!(signal());
     loop {
         // With no place free, others wait to be accepted.
-        let Ok(place) = Arc::clone(&places).acquire_owned().await else {
-            break;
+        let accepted = async {
+            let place = Arc::clone(&places).acquire_owned().await;
+            (place, listener.accept().await)
         };
-        let accepted = tokio::select! {
-            accepted = listener.accept() => accepted,
+        let (place, accepted) = tokio::select! {
+            accepted = accepted => accepted,
             () = &mut signal => break,
         };
+        let Ok(place) = place else { break };
+        let place = Place(Arc::new(Mutex::new(Some(place))));
         let Ok((stream, _)) = accepted else {
             tokio::time::sleep(Duration::from_millis(50)).await;
             continue;
         };
         let (router, app, mut stopped) = (router.clone(), Arc::clone(&app), stopped.clone());
         tokio::spawn(async move {
-            let _place = place;
-            let service = service_fn(move |request: Request<Incoming>| {
+            let service = service_fn(move |mut request: Request<Incoming>| {
                 let (router, app) = (router.clone(), Arc::clone(&app));
+                request.extensions_mut().insert(place.clone());
                 async move { answer(&app, router, request).await }
             });
+            let mut stream = TimeoutStream::new(stream);
+            stream.set_write_timeout(Some(READ_TIME));
+            let stream = Box::pin(stream);
             let mut http = hyper::server::conn::http1::Builder::new();
             http.timer(TokioTimer::new())
                 .header_read_timeout(HEADER_TIME);
@@ -77,7 +98,10 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
     }
     let _ = stopping.send(true);
     let all = u32::try_from(connections).unwrap_or(u32::MAX);
-    let _ = tokio::time::timeout(LAST_ANSWERS, places.acquire_many(all)).await;
+    let ended = tokio::time::timeout(LAST_ANSWERS, places.acquire_many(all)).await;
+    if ended.is_err() {
+        tracing::warn!("some answers were not read to their end");
+    }
 }
 
 async fn answer(
@@ -86,7 +110,10 @@ async fn answer(
     request: Request<Incoming>,
 ) -> Result<Response<Body>, CutOff> {
     let cut = app.faults.cut();
-    if let Some(delay) = app.faults.delay() {
+    if let Some(cut) = cut {
+        tracing::info!(?cut, "cutting a connection on purpose");
+    }
+    if let Some(delay) = app.faults.latency() {
         tokio::time::sleep(delay).await;
     }
     if cut == Some(Cut::Before) {

@@ -1,23 +1,29 @@
 //! `usual-tide serve`: a source over HTTP and Server-Sent Events, on a network as bad as is asked for.
 
+mod answers;
 mod event;
 mod faults;
 mod guard;
 mod hub;
 mod listen;
+mod log;
 mod reply;
 mod routes;
+mod stream;
+mod tags;
 mod write;
 
-use crate::args::Serve;
+use crate::args::{LogLevel, Serve};
 use crate::error::CommandError;
 use crate::input::{self, Origin};
 use crate::output::Output;
 use faults::Faults;
 use hub::Hub;
-use std::net::{IpAddr, Ipv4Addr, SocketAddr};
-use std::sync::{Arc, Mutex};
+use std::hash::RandomState;
+use std::net::SocketAddr;
+use std::sync::Arc;
 use std::time::Duration;
+use tokio::sync::Semaphore;
 
 /// How often the source is asked whether others have changed it.
 const POLL: Duration = Duration::from_millis(100);
@@ -28,22 +34,24 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
         why: why.to_string(),
     };
     let origin = Origin::of(&serve.source)?;
-    let key = input::key(&serve.key.key)?;
-    let source = origin.source(&key)?;
+    let (source, key) = origin.source(&serve.items)?;
+    begin_log(serve.log);
     let hub = Hub::open(source, &key).map_err(|why| failed(&why))?;
-    let rows = hub.len();
-    let host = serve.host.unwrap_or(IpAddr::V4(Ipv4Addr::LOCALHOST));
+    let rows = hub.shown().store.len();
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
         .map_err(|why| failed(&why))?;
     let served = runtime.block_on(async {
-        let listener = tokio::net::TcpListener::bind(SocketAddr::new(host, serve.port)).await?;
+        let listener = tokio::net::TcpListener::bind(serve.listen).await;
+        let listener = listener.map_err(|why| cannot_listen(serve.listen, &why))?;
         let address = listener.local_addr()?;
         let app = Arc::new(routes::App {
-            hub: Mutex::new(hub),
+            hub,
             most_bytes: serve.most_bytes,
-            read_only: serve.read_only,
+            no_writes: serve.no_writes,
+            streams: Arc::new(Semaphore::new(serve.event_streams)),
+            hasher: RandomState::new(),
             key_way: key_way(&key.to_string()),
             faults: Faults::new(serve),
             guard: guard::Guard::new(address, &serve.allow_host),
@@ -65,6 +73,40 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
     served.map_err(|why| failed(&why))
 }
 
+/// Tells what happens on standard error, as far as that is asked for.
+fn begin_log(level: LogLevel) {
+    use tracing_subscriber::filter::LevelFilter;
+    let level = match level {
+        LogLevel::Off => LevelFilter::OFF,
+        LogLevel::Error => LevelFilter::ERROR,
+        LogLevel::Warn => LevelFilter::WARN,
+        LogLevel::Info => LevelFilter::INFO,
+        LogLevel::Debug => LevelFilter::DEBUG,
+    };
+    let log = tracing_subscriber::fmt()
+        .with_max_level(level)
+        .with_target(false)
+        .with_ansi(std::io::IsTerminal::is_terminal(&std::io::stderr()))
+        .with_writer(std::io::stderr);
+    // Nothing else tells what happens here.
+    let _ = log.try_init();
+}
+
+/// Why an address cannot be listened at, with the address and what to do.
+fn cannot_listen(address: SocketAddr, why: &std::io::Error) -> std::io::Error {
+    let told = match why.kind() {
+        std::io::ErrorKind::AddrInUse => format!(
+            "another program listens at {address}; choose another port with --listen {}:PORT",
+            address.ip()
+        ),
+        std::io::ErrorKind::PermissionDenied => {
+            format!("the system does not let this program listen at {address}")
+        }
+        _ => format!("{address} cannot be listened at: {why}"),
+    };
+    std::io::Error::new(why.kind(), told)
+}
+
 /// A key's name as the names that lead to it: dotted, or a JSON Pointer.
 fn key_way(name: &str) -> Vec<String> {
     let parts = match name.strip_prefix('/') {
@@ -81,9 +123,11 @@ async fn follow(app: Arc<routes::App>) {
     loop {
         tokio::time::sleep(POLL).await;
         let app = Arc::clone(&app);
-        let done = tokio::task::spawn_blocking(move || app.hub().refresh()).await;
-        if let Ok(Err(error)) = done {
-            tracing::warn!(%error, "the source cannot be read");
-        }
+        let done = tokio::task::spawn_blocking(move || {
+            let mut writer = app.hub.writer();
+            // What goes wrong is noted there, once.
+            let _ = app.hub.refresh(&mut writer);
+        });
+        let _ = done.await;
     }
 }

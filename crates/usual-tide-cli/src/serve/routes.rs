@@ -1,102 +1,180 @@
 //! What can be asked.
 
 use super::faults::Faults;
-use super::guard::Guard;
-use super::hub::{Begun, Event, Hub};
+use super::guard::{Guard, Objection};
+use super::hub::{Hub, Shown};
+use super::listen::Place;
 use super::reply::Reply;
+use super::stream;
+use super::tags::Conditions;
 use super::write::{Asked, At, Request as WriteRequest};
 use axum::Router;
 use axum::body::{Body, Bytes, to_bytes};
-use axum::extract::{Path, Query, Request, State};
-use axum::http::{HeaderMap, HeaderValue, Method, Response, header};
+use axum::extract::rejection::{PathRejection, QueryRejection};
+use axum::extract::{Extension, Path, Query, Request, State};
+use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, Response, Uri, header};
 use axum::middleware::{Next, from_fn_with_state};
 use axum::response::Html;
 use axum::routing::get;
-use futures::stream::{self, Stream, StreamExt};
 use serde_json::{Map, Value};
-use std::convert::Infallible;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
-use tokio::sync::{broadcast, watch};
+use std::hash::{BuildHasher, Hash, Hasher, RandomState};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+use tokio::sync::{Semaphore, watch};
 use usual_tide::Item;
+use usual_tide::record::parse_value;
 
-/// How often a stream says that it is there.
-const HEARTBEAT: Duration = Duration::from_secs(10);
+/// How long a client may take to send a body.
+const BODY_TIME: Duration = Duration::from_secs(10);
 
 /// What all requests share.
 pub(super) struct App {
-    pub(super) hub: Mutex<Hub>,
+    pub(super) hub: Hub,
     pub(super) faults: Faults,
     pub(super) guard: Guard,
     pub(super) most_bytes: usize,
-    pub(super) read_only: bool,
+    pub(super) no_writes: bool,
     /// The names that lead to an item's key.
     pub(super) key_way: Vec<String>,
+    /// Streams of events that there may be more.
+    pub(super) streams: Arc<Semaphore>,
+    /// Tells one request from another.
+    pub(super) hasher: RandomState,
 }
 
-impl App {
-    /// A holder that panicked left sound items, so a poisoned lock is as good.
-    pub(super) fn hub(&self) -> MutexGuard<'_, Hub> {
-        self.hub.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
-type Stopped = watch::Receiver<bool>;
+pub(super) type Stopped = watch::Receiver<bool>;
 
 pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
-    let events = {
-        let stopped = stopped.clone();
-        move |state, headers, query| events(state, headers, query, stopped)
-    };
     Router::new()
         .route("/", get(page))
+        .route("/health", get(health))
         .route("/items", get(items).post(add))
         .route(
             "/items/{key}",
             get(item).patch(change).put(change).delete(change),
         )
         .route("/events", get(events))
-        .fallback(async || Reply::problem(404, "there is /items and /events").into_response())
+        .method_not_allowed_fallback(async |method: Method, uri: Uri| {
+            let why = format!("{} cannot be asked for by {method}", uri.path());
+            Reply::problem(405, why).into_response()
+        })
+        .fallback(async || {
+            Reply::problem(404, "there is /items, /events and /health").into_response()
+        })
+        .layer(Extension(stopped))
         .layer(from_fn_with_state(Arc::clone(&app), checked))
         .with_state(app)
 }
 
 /// The page that shows the items live.
-async fn page(State(app): State<Arc<App>>) -> Html<String> {
+async fn page(State(app): State<Arc<App>>) -> Response<Body> {
     let way = serde_json::to_string(&app.key_way).unwrap_or_default();
     // A script's text must not end the script.
     let way = way.replace('<', "\\u003c");
-    Html(include_str!("page.html").replace("KEY_OF_ITEMS", &way))
+    // What runs on the page is what the server has put there, and nothing that the items hold.
+    let nonce = format!("{:016x}", RandomState::new().hash_one(Instant::now()));
+    let text = include_str!("page.html")
+        .replace("KEY_OF_ITEMS", &way)
+        .replace("NONCE", &nonce);
+    let mut response = axum::response::IntoResponse::into_response(Html(text));
+    let policy = format!(
+        "default-src 'none'; script-src 'nonce-{nonce}'; style-src 'nonce-{nonce}'; \
+         connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+    );
+    if let Ok(policy) = HeaderValue::try_from(policy) {
+        let name = header::CONTENT_SECURITY_POLICY;
+        response.headers_mut().insert(name, policy);
+    }
+    response
 }
 
-/// Turns away who may not ask, and fails where that is asked for.
-async fn checked(State(app): State<Arc<App>>, request: Request, next: Next) -> Response<Body> {
-    if let Some(objection) = app.guard.objection(request.headers()) {
-        return Reply::problem(403, objection).into_response();
+/// Whether the items can be read.
+async fn health(State(app): State<Arc<App>>) -> Response<Body> {
+    let shown = app.hub.shown();
+    match shown.trouble() {
+        Some(why) => Reply::problem(503, why).into_response(),
+        None => {
+            let told = serde_json::json!({"status": "ok", "items": shown.store.len()});
+            Reply {
+                status: 200,
+                kind: "application/json",
+                body: told.to_string().into_bytes(),
+                ..Reply::default()
+            }
+            .into_response()
+        }
     }
-    if request.uri().path() == "/" {
+}
+
+/// Turns away who may not ask, fails where that is asked for, and notes what was asked.
+async fn checked(State(app): State<Arc<App>>, request: Request, next: Next) -> Response<Body> {
+    let begun = Instant::now();
+    let (method, path) = (request.method().clone(), request.uri().path().to_owned());
+    let mut response = answer(&app, request, next).await;
+    let headers = response.headers_mut();
+    let mut set = |name: HeaderName, value: &'static str| {
+        headers
+            .entry(name)
+            .or_insert(HeaderValue::from_static(value));
+    };
+    set(header::X_CONTENT_TYPE_OPTIONS, "nosniff");
+    set(header::X_FRAME_OPTIONS, "DENY");
+    set(header::REFERRER_POLICY, "no-referrer");
+    set(
+        header::CONTENT_SECURITY_POLICY,
+        "default-src 'none'; frame-ancestors 'none'",
+    );
+    let status = response.status().as_u16();
+    let took = begun.elapsed();
+    tracing::info!(%method, path, status, ?took, "asked");
+    response
+}
+
+async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
+    if let Some(Objection { status, why }) = app.guard.objection(request.headers()) {
+        return Reply::problem(status, why).into_response();
+    }
+    let path = request.uri().path();
+    if matches!(path, "/" | "/health") {
         return next.run(request).await;
     }
     if app.faults.fails() {
+        tracing::info!(path, "failing on purpose");
         return Reply::problem(503, "a failure that was asked for").into_response();
     }
-    let is_stream = request.uri().path() == "/events";
+    let is_stream = path == "/events";
     let mut response = next.run(request).await;
     if !is_stream && app.faults.garbles() {
+        tracing::info!("answering with nonsense on purpose");
         *response.body_mut() = Body::from("{\"this is\": [\"no ans");
         response.headers_mut().remove(header::CONTENT_LENGTH);
     }
     response
 }
 
-/// Works with the items on a thread that may wait.
-async fn with_hub(
+/// Works on a thread that may wait.
+async fn on_thread(
     app: Arc<App>,
-    work: impl FnOnce(&mut Hub) -> Reply + Send + 'static,
+    work: impl FnOnce(&App) -> Reply + Send + 'static,
 ) -> Response<Body> {
-    let done = tokio::task::spawn_blocking(move || work(&mut app.hub())).await;
+    let done = tokio::task::spawn_blocking(move || work(&app)).await;
     let reply = done.unwrap_or_else(|_| Reply::problem(500, "the server has a defect"));
     reply.into_response()
+}
+
+/// Works with the items as they are shown, unless they are out of date.
+async fn with_items(
+    app: Arc<App>,
+    work: impl FnOnce(&Shown) -> Reply + Send + 'static,
+) -> Response<Body> {
+    on_thread(app, |app| {
+        let shown = app.hub.shown();
+        match shown.trouble() {
+            Some(why) => Reply::problem(503, why),
+            None => work(&shown),
+        }
+    })
+    .await
 }
 
 #[derive(serde::Deserialize)]
@@ -105,38 +183,53 @@ struct Page {
     after: Option<String>,
 }
 
-async fn items(
-    State(app): State<Arc<App>>,
-    Query(page): Query<Page>,
-    headers: HeaderMap,
-) -> Response<Body> {
-    let if_none_match = text(&headers, header::IF_NONE_MATCH);
-    with_hub(app, move |hub| {
-        page_reply(hub, &page, if_none_match.as_deref())
-    })
-    .await
+/// A part of an address that cannot be read.
+fn unreadable(why: &dyn std::fmt::Display) -> Response<Body> {
+    Reply::problem(400, format!("the address cannot be read: {why}")).into_response()
 }
 
-fn page_reply(hub: &Hub, page: &Page, if_none_match: Option<&str>) -> Reply {
-    let store = &hub.store;
+async fn items(
+    State(app): State<Arc<App>>,
+    page: Result<Query<Page>, QueryRejection>,
+    headers: HeaderMap,
+) -> Response<Body> {
+    let page = match page {
+        Ok(Query(page)) => page,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    let conditions = match Conditions::of(&headers) {
+        Ok(conditions) => conditions,
+        Err(refused) => return refused.into_response(),
+    };
+    with_items(app, move |shown| page_reply(shown, &page, &conditions)).await
+}
+
+fn page_reply(shown: &Shown, page: &Page, conditions: &Conditions) -> Reply {
+    let store = &shown.store;
     let first = match &page.after {
         None => 0,
-        Some(after) => match store.position(&hub.key_of(after)) {
+        Some(after) => match store.position(&shown.key_of(after)) {
             Some(at) => at + 1,
             None => return Reply::problem(410, "the last page ended with an item that is gone"),
         },
     };
+    if page.limit == Some(0) {
+        return Reply::problem(400, "limit=0: a page has one item at the least");
+    }
     let last = page.limit.map_or(store.len(), |limit| {
         first.saturating_add(limit).min(store.len())
     });
-    let etag = format!("\"{}\"", hub.id());
-    if if_none_match.is_some_and(|tags| tags.split(',').any(|tag| tag.trim() == etag)) {
+    let etag = format!("\"{}\"", shown.id());
+    if conditions.has(&etag) {
         return Reply {
             status: 304,
             etag: Some(etag),
-            id: Some(hub.id()),
+            id: Some(shown.id()),
             ..Reply::default()
         };
+    }
+    if !conditions.allow(Some(&etag)) {
+        return Reply::problem(412, "the items were changed meanwhile");
     }
     let rows = (first..last).filter_map(|at| store.at(at));
     let mut body = Vec::new();
@@ -161,7 +254,7 @@ fn page_reply(hub: &Hub, page: &Page, if_none_match: Option<&str>) -> Reply {
         status: 200,
         kind: "application/json",
         etag: Some(etag),
-        id: Some(hub.id()),
+        id: Some(shown.id()),
         link,
         body,
         ..Reply::default()
@@ -170,20 +263,33 @@ fn page_reply(hub: &Hub, page: &Page, if_none_match: Option<&str>) -> Reply {
 
 async fn item(
     State(app): State<Arc<App>>,
-    Path(key): Path<String>,
+    key: Result<Path<String>, PathRejection>,
     headers: HeaderMap,
 ) -> Response<Body> {
-    let if_none_match = text(&headers, header::IF_NONE_MATCH);
-    with_hub(app, move |hub| {
-        let key = hub.key_of(&key);
-        match hub.store.get(&key) {
-            None => Reply::problem(404, format!("there is no item {key:?}")),
-            Some(_) if if_none_match.is_some_and(|tag| tag == hub.etag(&key)) => Reply {
+    let key = match key {
+        Ok(Path(key)) => key,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    let conditions = match Conditions::of(&headers) {
+        Ok(conditions) => conditions,
+        Err(refused) => return refused.into_response(),
+    };
+    with_items(app, move |shown| {
+        let key = shown.key_of(&key);
+        let Some(item) = shown.store.get(&key) else {
+            return Reply::problem(404, format!("there is no item {key:?}"));
+        };
+        let etag = shown.etag(&key);
+        if conditions.has(&etag) {
+            return Reply {
                 status: 304,
-                etag: Some(hub.etag(&key)),
+                etag: Some(etag),
                 ..Reply::default()
-            },
-            Some(item) => hub.item_reply(200, item),
+            };
+        }
+        match conditions.allow(Some(&etag)) {
+            true => shown.item_reply(200, item),
+            false => Reply::problem(412, format!("the item {key:?} was changed meanwhile")),
         }
     })
     .await
@@ -191,7 +297,7 @@ async fn item(
 
 async fn add(
     State(app): State<Arc<App>>,
-    Query(at): Query<At>,
+    at: Result<Query<At>, QueryRejection>,
     request: Request,
 ) -> Response<Body> {
     write(app, at, request, |_, members| Some(Asked::Add(members?))).await
@@ -199,10 +305,14 @@ async fn add(
 
 async fn change(
     State(app): State<Arc<App>>,
-    Path(key): Path<String>,
-    Query(at): Query<At>,
+    key: Result<Path<String>, PathRejection>,
+    at: Result<Query<At>, QueryRejection>,
     request: Request,
 ) -> Response<Body> {
+    let key = match key {
+        Ok(Path(key)) => key,
+        Err(why) => return unreadable(&why.body_text()),
+    };
     write(app, at, request, move |method, members| match method {
         Method::DELETE => Some(Asked::Remove(key)),
         Method::PUT => Some(Asked::Replace(key, members?)),
@@ -211,59 +321,120 @@ async fn change(
     .await
 }
 
+/// The body of a request, within its bounds in size and time.
+async fn body_of(app: &App, headers: &HeaderMap, body: Body) -> Result<Bytes, Reply> {
+    let too_large = || {
+        let most = app.most_bytes;
+        Reply::problem(413, format!("the body is larger than {most} bytes"))
+    };
+    let length = headers.get(header::CONTENT_LENGTH);
+    let length = length.and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
+    if length.is_some_and(|length| length > app.most_bytes as u64) {
+        return Err(too_large());
+    }
+    match tokio::time::timeout(BODY_TIME, to_bytes(body, app.most_bytes)).await {
+        Ok(Ok(body)) => Ok(body),
+        Ok(Err(_)) if length.is_some() => Err(Reply::problem(400, "the body is cut off")),
+        Ok(Err(_)) => Err(too_large()),
+        Err(_) => {
+            let why = format!("the body took longer than {} seconds", BODY_TIME.as_secs());
+            Err(Reply::problem(408, why))
+        }
+    }
+}
+
 async fn write(
     app: Arc<App>,
-    at: At,
+    at: Result<Query<At>, QueryRejection>,
     request: Request,
     asked: impl FnOnce(Method, Option<Map<String, Value>>) -> Option<Asked>,
 ) -> Response<Body> {
-    if app.read_only {
+    let at = match at {
+        Ok(Query(at)) => at,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    if app.no_writes {
         return Reply::problem(403, "this server takes no writes").into_response();
     }
     let (head, body) = request.into_parts();
-    let body: Bytes = match to_bytes(body, app.most_bytes).await {
-        Ok(body) => body,
-        Err(_) => {
-            let why = format!(
-                "the body is cut off, or larger than {} bytes",
-                app.most_bytes
-            );
-            return Reply::problem(413, why).into_response();
-        }
+    let read = async {
+        let conditions = Conditions::of(&head.headers)?;
+        let id = idempotency_key(&head.headers)?;
+        let body = body_of(&app, &head.headers, body).await?;
+        let (members, why) = members(&body);
+        let fingerprint = fingerprint(&app.hasher, &head, &body);
+        let asked = asked(head.method, members).ok_or_else(|| Reply::problem(400, why))?;
+        Ok::<_, Reply>((conditions, id, fingerprint, asked))
     };
-    let members = serde_json::from_slice(&body);
-    let why = members.as_ref().err().map(ToString::to_string);
-    let Some(asked) = asked(head.method, members.ok()) else {
-        let why = why.unwrap_or_default();
-        return Reply::problem(400, format!("the body is no JSON object: {why}")).into_response();
+    let (conditions, id, fingerprint, asked) = match read.await {
+        Ok(read) => read,
+        Err(refused) => return refused.into_response(),
     };
-    let id = text(&head.headers, "idempotency-key");
-    let if_match = text(&head.headers, header::IF_MATCH);
-    let faults = Arc::clone(&app);
-    with_hub(app, move |hub| {
-        if let Some(reply) = id.as_deref().and_then(|id| hub.answered(id)) {
+    let request = WriteRequest {
+        asked,
+        at,
+        conditions,
+    };
+    on_thread(app, move |app| {
+        let mut writer = app.hub.writer();
+        let known = id
+            .as_deref()
+            .and_then(|id| writer.answers.get(id, fingerprint));
+        if let Some(reply) = known {
             return reply;
         }
-        let made_up = match (faults.faults.refuses(), faults.faults.conflicts()) {
+        let made_up = match (app.faults.refuses(), app.faults.conflicts()) {
             (true, _) => Some(Reply::problem(422, "a refusal that was asked for")),
-            (_, true) => hub.made_up_conflict(&asked),
+            (_, true) => app.hub.shown().made_up_conflict(&request.asked),
             _ => None,
         };
-        let reply = match made_up {
-            Some(reply) => reply,
-            None => hub.write(WriteRequest {
-                asked,
-                at,
-                if_match,
-            }),
-        };
+        if made_up.is_some() {
+            tracing::info!("refusing on purpose");
+        }
+        let reply = made_up.unwrap_or_else(|| app.hub.write(&mut writer, &request));
         // A conflict is answered by another request under the same name.
         if let Some(id) = id.filter(|_| !matches!(reply.status, 412 | 500..)) {
-            hub.remember(id, &reply);
+            writer.answers.keep(id, fingerprint, &reply);
         }
         reply
     })
     .await
+}
+
+/// The members of a JSON object, or what is wrong with it.
+fn members(body: &[u8]) -> (Option<Map<String, Value>>, String) {
+    let text = std::str::from_utf8(body).map_err(|why| why.to_string());
+    let value = text.and_then(|text| parse_value(text).map_err(|why| why.to_string()));
+    match value {
+        Ok(Value::Object(members)) => (Some(members), String::new()),
+        Ok(_) => (None, "the body is JSON, but no object".to_owned()),
+        Err(why) => (None, format!("the body is no JSON object: {why}")),
+    }
+}
+
+/// The name under which a write may come again.
+fn idempotency_key(headers: &HeaderMap) -> Result<Option<String>, Reply> {
+    let Some(key) = headers.get("idempotency-key") else {
+        return Ok(None);
+    };
+    let key = key.to_str().map(str::trim).unwrap_or_default();
+    match key.is_empty() || key.len() > 256 {
+        true => {
+            let why = "an Idempotency-Key has 1 to 256 characters, all of them ASCII";
+            Err(Reply::problem(400, why))
+        }
+        false => Ok(Some(key.to_owned())),
+    }
+}
+
+/// What tells a request from another under the same `Idempotency-Key`: a client that puts its edit on top of a
+/// newer version sends another condition and perhaps another body.
+fn fingerprint(hasher: &RandomState, head: &axum::http::request::Parts, body: &[u8]) -> u64 {
+    let mut state = hasher.build_hasher();
+    head.method.hash(&mut state);
+    head.uri.hash(&mut state);
+    body.hash(&mut state);
+    state.finish()
 }
 
 #[derive(serde::Deserialize)]
@@ -275,60 +446,24 @@ struct Since {
 async fn events(
     State(app): State<Arc<App>>,
     headers: HeaderMap,
-    Query(since): Query<Since>,
-    stopped: Stopped,
+    since: Result<Query<Since>, QueryRejection>,
+    Extension(stopped): Extension<Stopped>,
+    Extension(place): Extension<Place>,
 ) -> Response<Body> {
-    let last_id = text(&headers, "last-event-id").or(since.last_event_id);
-    let Begun { missed, news } = app.hub().begin(last_id.as_deref());
-    let missed = stream::iter(missed).map(|event| line(&event));
-    // It says at once that it is there.
-    let hello = stream::once(async { ": usual-tide\n\n".to_owned() });
-    let lines = hello.chain(missed).chain(following(app, news, stopped));
-    let mut response = Response::new(Body::from_stream(lines.map(Ok::<_, Infallible>)));
-    let headers = response.headers_mut();
-    headers.insert(
-        header::CONTENT_TYPE,
-        HeaderValue::from_static("text/event-stream"),
-    );
-    headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-cache"));
-    response
-}
-
-/// The events to come, until the server is stopped. One that cannot be told any more ends the stream.
-fn following(
-    app: Arc<App>,
-    news: broadcast::Receiver<Arc<Event>>,
-    stopped: Stopped,
-) -> impl Stream<Item = String> {
-    stream::unfold(Some((app, news, stopped)), async |state| {
-        let (app, mut news, mut stopped) = state?;
-        let told = {
-            let stop = stopped.wait_for(|stopped| *stopped);
-            tokio::select! {
-                told = news.recv() => Some(told),
-                () = tokio::time::sleep(HEARTBEAT) => None,
-                _ = stop => return None,
-            }
-        };
-        match told {
-            None => Some((": still here\n\n".to_owned(), Some((app, news, stopped)))),
-            Some(Ok(event)) => Some((line(&event), Some((app, news, stopped)))),
-            Some(Err(broadcast::error::RecvError::Lagged(_))) => {
-                let reset = app.hub().reset();
-                Some((line(&reset), None))
-            }
-            Some(Err(broadcast::error::RecvError::Closed)) => None,
-        }
-    })
-}
-
-fn line(event: &Event) -> String {
-    format!(
-        "id: {}\nevent: {}\ndata: {}\n\n",
-        event.id, event.name, event.data
-    )
-}
-
-fn text(headers: &HeaderMap, name: impl header::AsHeaderName) -> Option<String> {
-    Some(headers.get(name)?.to_str().ok()?.to_owned())
+    let since = match since {
+        Ok(Query(since)) => since,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    let Ok(stream) = Arc::clone(&app.streams).try_acquire_owned() else {
+        let why = "there are as many streams of events as the server has room for";
+        return Reply::problem(503, why).into_response();
+    };
+    // A stream takes no place from other requests.
+    place.give_back();
+    let last_id = headers
+        .get("last-event-id")
+        .and_then(|id| id.to_str().ok())
+        .map(str::to_owned)
+        .or(since.last_event_id);
+    stream::response(app, last_id.as_deref(), stopped, stream)
 }

@@ -1,7 +1,8 @@
 //! Writes: what is asked, what the source makes of it, and what is answered.
 
-use super::hub::Hub;
+use super::hub::{Hub, Shown, Writer};
 use super::reply::Reply;
+use super::tags::Conditions;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value};
 use std::sync::Arc;
@@ -33,21 +34,25 @@ pub(super) struct At {
 pub(super) struct Request {
     pub(super) asked: Asked,
     pub(super) at: At,
-    pub(super) if_match: Option<String>,
+    pub(super) conditions: Conditions,
 }
 
 impl Hub {
-    pub(super) fn write(&mut self, request: Request) -> Reply {
-        if let Err(why) = self.refresh() {
+    /// Carries out a write: the source is asked while everybody can go on reading.
+    pub(super) fn write(&self, writer: &mut Writer, request: &Request) -> Reply {
+        if let Err(why) = self.refresh(writer) {
             return Reply::problem(503, why.to_string());
         }
-        let write = match self.as_write(&request) {
+        let write = match self.shown().as_write(request) {
             Ok(write) => write,
             Err(reply) => return *reply,
         };
-        let answer = match self.direct.write(&write) {
+        let answer = match writer.direct.write(&write) {
             Ok(answer) => answer,
-            Err(why) => return Reply::problem(503, why.to_string()),
+            Err(why) => {
+                tracing::warn!(%why, "the source gave no answer to a write");
+                return Reply::problem(503, why.to_string());
+            }
         };
         let item = match answer {
             Answer::Saved => write.after.as_deref().cloned(),
@@ -56,7 +61,7 @@ impl Hub {
                 let reply = Reply::problem(422, reason);
                 return match current {
                     Some(Some(item)) => {
-                        let etag = self.etag(&write.key);
+                        let etag = self.shown().etag(&write.key);
                         Reply {
                             status: 409,
                             ..reply
@@ -68,20 +73,26 @@ impl Hub {
             }
             // A source that tells its changes in order, another server say: what it has now is asked for.
             Answer::SavedIn(_) => {
-                return match self.load_again() {
-                    Ok(()) => self.done(&write),
+                return match self.load_again(writer) {
+                    Ok(()) => self.shown().done(&write),
                     Err(why) => Reply::problem(503, why.to_string()),
                 };
             }
             _ => return Reply::problem(500, "the source gave an answer of an unknown kind"),
         };
-        if let Err(why) = take_over(&mut self.store, &write, item) {
-            return Reply::problem(500, why.to_string());
+        let taken = self.change(|store| take_over(store, &write, item));
+        match taken {
+            Ok(()) => self.shown().done(&write),
+            // The source has other items by now than were shown.
+            Err(_) => match self.load_again(writer) {
+                Ok(()) => self.shown().done(&write),
+                Err(why) => Reply::problem(503, why.to_string()),
+            },
         }
-        self.publish();
-        self.done(&write)
     }
+}
 
+impl Shown {
     /// The answer to a write that was done.
     fn done(&self, write: &Write<Record>) -> Reply {
         match self.store.get(&write.key).filter(|_| write.after.is_some()) {
@@ -108,6 +119,14 @@ impl Hub {
         let (before, after) = match &request.asked {
             Asked::Add(members) => {
                 let item = self.record(members.clone())?;
+                let version = self
+                    .store
+                    .get(item.key())
+                    .map(|there| self.etag(there.key()));
+                if !request.conditions.allow(version.as_deref()) {
+                    let why = "what the request expects of the item's version does not hold";
+                    return Err(Reply::problem(412, why).into());
+                }
                 if let Some(there) = self.store.get(item.key()) {
                     let reply = Reply::problem(409, format!("the key {:?} is taken", item.key()));
                     return Err(self.carrying(reply, there).into());
@@ -115,20 +134,20 @@ impl Hub {
                 (None, Some(item))
             }
             Asked::Merge(key, patch) => {
-                let before = self.known(key, request.if_match.as_deref())?;
+                let before = self.known(key, &request.conditions)?;
                 let mut members = before.members().clone();
                 merge(&mut members, patch);
                 (Some(Arc::clone(before)), Some(self.record(members)?))
             }
             Asked::Replace(key, members) => {
-                let before = self.known(key, request.if_match.as_deref())?;
+                let before = self.known(key, &request.conditions)?;
                 (
                     Some(Arc::clone(before)),
                     Some(self.record(members.clone())?),
                 )
             }
             Asked::Remove(key) => {
-                let before = self.known(key, request.if_match.as_deref())?;
+                let before = self.known(key, &request.conditions)?;
                 (Some(Arc::clone(before)), None)
             }
         };
@@ -155,17 +174,12 @@ impl Hub {
         record.map_err(|why| Reply::problem(422, why.to_string()).into())
     }
 
-    /// The item with a key, in the version that the request is for.
-    fn known(&self, key: &str, if_match: Option<&str>) -> Result<&Arc<Record>, Box<Reply>> {
+    /// The item with a key, in a version that the request is for.
+    fn known(&self, key: &str, conditions: &Conditions) -> Result<&Arc<Record>, Box<Reply>> {
         let key = self.key_of(key);
         let gone = || Box::new(Reply::problem(404, format!("there is no item {key:?}")));
         let item = self.store.get(&key).ok_or_else(gone)?;
-        let etag = self.etag(&key);
-        let fits = |tags: &str| {
-            tags.split(',')
-                .any(|tag| tag.trim() == "*" || tag.trim() == etag)
-        };
-        match if_match.is_none_or(fits) {
+        match conditions.allow(Some(&self.etag(&key))) {
             true => Ok(item),
             false => {
                 let reply = Reply::problem(412, format!("the item {key:?} was changed meanwhile"));
@@ -250,13 +264,8 @@ fn take_over(
         let Some(item) = item else {
             return store.remove(&write.key).map(drop);
         };
-        let place = write
-            .place
-            .as_ref()
-            .map(|place| match (&place.after, &place.before) {
-                (Some(key), _) => Place::After(key.clone()),
-                (None, _) => Place::Start,
-            });
+        let neighbours = write.place.as_ref();
+        let place = neighbours.and_then(|place| place.place(|key| store.contains(key)));
         match write.before {
             None => store.add(item, place.unwrap_or(Place::End)),
             Some(_) => {

@@ -2,7 +2,7 @@
 
 use super::told::{Told, key};
 use serde_json::Value;
-use usual_tide::record::RecordKey;
+use usual_tide::record::{ParseError, RecordKey, parse_value};
 
 /// A line of a trace.
 pub(super) enum Seen {
@@ -14,10 +14,11 @@ pub(super) enum Seen {
 
 /// Reads a line; says what is wrong with it.
 pub(super) fn line(text: &str) -> Result<Seen, String> {
-    let value: Value = serde_json::from_str(text).map_err(|error| {
-        let message = error.to_string();
-        let message = message.split(" at line ").next().unwrap_or_default();
-        format!("column {}: {message}", error.column())
+    let value = parse_value(text).map_err(|error| match error {
+        ParseError::Json {
+            column, message, ..
+        } => format!("column {column}: {message}"),
+        error => error.to_string(),
     })?;
     match (value.get("rows"), value.get("changes")) {
         (Some(Value::Array(rows)), None) => {

@@ -16,6 +16,8 @@ pub struct ReadOptions {
     pub format: Option<FileFormat>,
     /// The character between the values of a CSV file, one byte.
     pub delimiter: u8,
+    /// How many items are read; what stands behind them in JSON and NDJSON is not looked at. All without.
+    pub most: Option<usize>,
 }
 
 impl Default for ReadOptions {
@@ -24,6 +26,7 @@ impl Default for ReadOptions {
         Self {
             format: None,
             delimiter: b',',
+            most: None,
         }
     }
 }

@@ -15,8 +15,8 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
-use usual_tide::record::{FieldName, Record, RecordKey};
-use usual_tide::{EditError, Neighbours, Place, Store, Write};
+use usual_tide::record::{FieldName, Record};
+use usual_tide::{EditError, Place, Store, Write};
 
 /// A JSON, NDJSON or CSV file as a source.
 ///
@@ -383,7 +383,10 @@ pub(crate) fn carry_out(
     items: &mut Store<Record>,
     write: &Write<Record>,
 ) -> (Answer<Record>, bool) {
-    let place = |items: &Store<Record>| place_in(items, write.place.as_ref()?);
+    let place = |items: &Store<Record>| {
+        let place = write.place.as_ref()?;
+        place.place(|key| items.contains(key))
+    };
     let done: Result<(Answer<Record>, bool), EditError<_>> = (|| {
         let now = items.get(&write.key).cloned();
         Ok(match deed(write, now.as_deref()) {
@@ -411,16 +414,6 @@ pub(crate) fn carry_out(
         })
     })();
     done.unwrap_or_else(|why| (Answer::refused(why.to_string()), false))
-}
-
-/// Behind the item above, or else before the one below; nothing when neither is there.
-fn place_in(store: &Store<Record>, place: &Neighbours<RecordKey>) -> Option<Place<RecordKey>> {
-    match (&place.after, &place.before) {
-        (None, _) => Some(Place::Start),
-        (Some(key), _) if store.contains(key) => Some(Place::After(key.clone())),
-        (_, None) => Some(Place::End),
-        (_, Some(key)) => store.contains(key).then(|| Place::Before(key.clone())),
-    }
 }
 
 impl Source<Record> for FileSource {

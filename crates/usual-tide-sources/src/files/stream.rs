@@ -45,8 +45,8 @@ pub fn read_open_file(
     let read = match (named, looks) {
         // An object that begins a JSON file may be the first line of NDJSON: the whole text tells.
         (FileFormat::Json, FileFormat::Ndjson) => return super::read_as(file, options, key),
-        (FileFormat::Json, _) => json(file, key, told).map(FileContent::of_json),
-        (FileFormat::Ndjson, _) => ndjson(file, key, told).map(FileContent::of_json),
+        (FileFormat::Json, _) => json(file, key, options.most, told).map(FileContent::of_json),
+        (FileFormat::Ndjson, _) => ndjson(file, key, options.most, told).map(FileContent::of_json),
         // What a column holds shows at its end, so that CSV is read as a whole.
         (FileFormat::Csv, _) => csv(file, options.delimiter, key, told),
     };
@@ -103,13 +103,21 @@ fn csv(
     Ok(FileContent { items, layout })
 }
 
-fn ndjson(file: File, key: &FieldName, mut told: Told<'_>) -> Result<Vec<Record>, ReadError> {
+fn ndjson(
+    file: File,
+    key: &FieldName,
+    most: Option<usize>,
+    mut told: Told<'_>,
+) -> Result<Vec<Record>, ReadError> {
     let maker = RecordMaker::new(key);
     let mut from = BufReader::with_capacity(CHUNK, Checked::new(file));
     let mut records = Vec::new();
     let mut line = Vec::new();
     let mut said = 0;
     for number in 1.. {
+        if most.is_some_and(|most| records.len() >= most) {
+            break;
+        }
         line.clear();
         let read = from
             .by_ref()
@@ -136,10 +144,16 @@ fn ndjson(file: File, key: &FieldName, mut told: Told<'_>) -> Result<Vec<Record>
     Ok(records)
 }
 
-fn json(file: File, key: &FieldName, told: Told<'_>) -> Result<Vec<Record>, ReadError> {
+fn json(
+    file: File,
+    key: &FieldName,
+    most: Option<usize>,
+    told: Told<'_>,
+) -> Result<Vec<Record>, ReadError> {
     let mut elements = Elements {
         maker: RecordMaker::new(key),
         records: Vec::new(),
+        most,
         stopped: None,
     };
     let mut from = Telling {
@@ -156,6 +170,9 @@ fn json(file: File, key: &FieldName, told: Told<'_>) -> Result<Vec<Record>, Read
     let Err(error) = outcome else {
         return Ok(elements.records);
     };
+    if elements.has_enough() {
+        return Ok(elements.records);
+    }
     let why = elements.stopped.take().or(from.why());
     Err(why.unwrap_or_else(|| match error.io_error_kind() {
         Some(kind) => ReadError::Io(kind.into()),
@@ -192,6 +209,7 @@ impl Read for Telling<'_> {
 struct Elements {
     maker: RecordMaker,
     records: Vec<Record>,
+    most: Option<usize>,
     stopped: Option<ReadError>,
 }
 
@@ -204,13 +222,17 @@ impl<'de> DeserializeSeed<'de> for &mut Elements {
 }
 
 impl Elements {
+    fn has_enough(&self) -> bool {
+        self.most.is_some_and(|most| self.records.len() >= most)
+    }
+
     fn stop<E: serde::de::Error>(&mut self, why: ParseError) -> E {
         self.stopped = Some(why.into());
         E::custom("stopped")
     }
 
     fn add<E: serde::de::Error>(&mut self, value: Value) -> Result<(), E> {
-        let place = || format!("element {}", self.records.len());
+        let place = || format!("element {} (counted from 0)", self.records.len());
         match self.maker.record_of(value, place) {
             Ok(record) => {
                 self.records.push(record);
@@ -233,8 +255,11 @@ impl<'de> Visitor<'de> for &mut Elements {
     }
 
     fn visit_seq<A: SeqAccess<'de>>(self, mut elements: A) -> Result<(), A::Error> {
-        while let Some(value) = elements.next_element::<Value>()? {
-            self.add(value)?;
+        while !self.has_enough() {
+            match elements.next_element::<Value>()? {
+                Some(value) => self.add(value)?,
+                None => break,
+            }
         }
         Ok(())
     }

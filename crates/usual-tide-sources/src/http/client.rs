@@ -1,5 +1,6 @@
 //! Requests and answers.
 
+use super::source::HttpOptions;
 use crate::link::SourceError;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value};
@@ -7,7 +8,7 @@ use std::time::Duration;
 use ureq::http::{Request, Response, header};
 use ureq::{Agent, Body};
 use usual_tide::Neighbours;
-use usual_tide::record::RecordKey;
+use usual_tide::record::{RecordKey, parse_value};
 
 /// What stands in a URL as it is.
 const PLAIN: &AsciiSet = &NON_ALPHANUMERIC
@@ -22,6 +23,7 @@ pub(super) struct Client {
     agent: Agent,
     base: String,
     most_bytes: u64,
+    headers: Vec<(String, String)>,
 }
 
 /// An answer whose body is read.
@@ -35,16 +37,23 @@ pub(super) struct Answered {
 }
 
 impl Client {
-    pub(super) fn new(base: &str, timeout: Duration, most_bytes: u64) -> Self {
+    pub(super) fn new(base: &str, options: &HttpOptions) -> Self {
         let config = Agent::config_builder()
-            .timeout_global(Some(timeout))
+            .timeout_global(Some(options.timeout))
             .http_status_as_error(false)
             .build();
         Self {
             agent: config.into(),
             base: base.trim_end_matches('/').to_owned(),
-            most_bytes,
+            most_bytes: options.most_bytes,
+            headers: options.headers.clone(),
         }
+    }
+
+    /// Headers for this server alone: another one, that a page is said to be at, does not get them.
+    fn headers_for<'a>(&'a self, url: &str) -> impl Iterator<Item = &'a (String, String)> {
+        let own = origin(url).eq_ignore_ascii_case(origin(&self.base));
+        self.headers.iter().filter(move |_| own)
     }
 
     pub(super) fn base(&self) -> &str {
@@ -61,7 +70,11 @@ impl Client {
 
     /// Begins a request of this kind.
     pub(super) fn request(&self, method: &str, url: &str) -> ureq::http::request::Builder {
-        Request::builder().method(method).uri(url)
+        let request = Request::builder().method(method).uri(url);
+        let headers = self.headers_for(url);
+        headers.fold(request, |request, (name, value)| {
+            request.header(name, value)
+        })
     }
 
     /// Sends a request and reads the answer.
@@ -72,6 +85,8 @@ impl Client {
     ) -> Result<Answered, SourceError> {
         let unreachable = |why: ureq::Error| SourceError::unreachable(&self.base, why);
         let bad = |why| SourceError::unusable(&self.base, why);
+        let url = request.uri_ref().map(ToString::to_string);
+        let url = url.unwrap_or_default();
         let response = match body {
             Some(body) => self.agent.run(request.body(body).map_err(bad)?),
             None => self.agent.run(request.body(()).map_err(bad)?),
@@ -86,7 +101,7 @@ impl Client {
             status: response.status().as_u16(),
             etag: text(&response, header::ETAG.as_str()),
             id: text(&response, "last-event-id"),
-            next: self.next_page(&response),
+            next: self.next_page(&response, &url),
             body: body.map_err(unreachable)?,
         })
     }
@@ -98,6 +113,10 @@ impl Client {
         most: Duration,
     ) -> Result<Response<Body>, ureq::Error> {
         let request = self.agent.get(format!("{}/events", self.base));
+        let own = self.headers.iter();
+        let request = own.fold(request, |request, (name, value)| {
+            request.header(name, value)
+        });
         request
             .header(header::ACCEPT, "text/event-stream")
             .header("Last-Event-ID", last_id)
@@ -108,24 +127,72 @@ impl Client {
             .call()
     }
 
-    /// The address of the next page (RFC 8288).
-    fn next_page(&self, response: &Response<Body>) -> Option<String> {
-        let links = text(response, header::LINK.as_str())?;
-        let next = links
-            .split(',')
-            .find(|link| link.contains("rel=\"next\""))?;
-        let address = next.split_once('<')?.1.split_once('>')?.0;
-        Some(match address.starts_with('/') {
-            true => format!("{}{address}", origin(&self.base)),
-            false => address.to_owned(),
-        })
+    /// The address of the next page (RFC 8288), which may be said by one header or by several.
+    fn next_page(&self, response: &Response<Body>, asked: &str) -> Option<String> {
+        let links = response.headers().get_all(header::LINK);
+        let links = links.iter().filter_map(|links| links.to_str().ok());
+        let next = links.flat_map(links_of).find(|(_, relations)| {
+            let mut relations = relations.split_ascii_whitespace();
+            relations.any(|relation| relation.eq_ignore_ascii_case("next"))
+        });
+        Some(resolved(asked, &next?.0))
+    }
+}
+
+/// The addresses in a `Link` header, each with the relations that it has to the page.
+fn links_of(text: &str) -> Vec<(String, String)> {
+    let mut links = Vec::new();
+    let mut rest = text;
+    while let Some((_, behind)) = rest.split_once('<') {
+        let Some((address, parameters)) = behind.split_once('>') else {
+            break;
+        };
+        // The parameters go to the next comma that is in no quotes.
+        let mut in_quotes = false;
+        let end = parameters.find(|letter: char| {
+            in_quotes ^= letter == '"';
+            letter == ',' && !in_quotes
+        });
+        let (parameters, next) = parameters.split_at(end.unwrap_or(parameters.len()));
+        rest = next;
+        let relations = parameters.split(';').find_map(|parameter| {
+            let (name, value) = parameter.split_once('=')?;
+            let is_rel = name.trim().eq_ignore_ascii_case("rel");
+            is_rel.then(|| value.trim().trim_matches('"').to_owned())
+        });
+        links.push((address.to_owned(), relations.unwrap_or_default()));
+    }
+    links
+}
+
+/// An address as it is meant on a page with another (RFC 3986, as far as pages of items need it).
+fn resolved(page: &str, address: &str) -> String {
+    let path = page.split(['?', '#']).next().unwrap_or(page);
+    if address.contains("://") {
+        return address.to_owned();
+    }
+    if let Some(rest) = address.strip_prefix("//") {
+        let scheme = page.split_once("://").map_or("http", |(scheme, _)| scheme);
+        return format!("{scheme}://{rest}");
+    }
+    if address.starts_with('/') {
+        return format!("{}{address}", origin(page));
+    }
+    if address.starts_with('?') {
+        return format!("{path}{address}");
+    }
+    let folder = path.rfind('/').filter(|at| *at >= origin(page).len());
+    match folder {
+        Some(at) => format!("{}{address}", &path[..=at]),
+        None => format!("{path}/{address}"),
     }
 }
 
 /// Scheme and host of an address.
 fn origin(base: &str) -> &str {
     let host = base.find("://").map_or(0, |at| at + 3);
-    let end = base[host..].find('/').map_or(base.len(), |at| host + at);
+    let end = base[host..].find(['/', '?', '#']);
+    let end = end.map_or(base.len(), |at| host + at);
     &base[..end]
 }
 
@@ -164,7 +231,11 @@ impl Answered {
     }
 
     pub(super) fn object(&self) -> Option<Map<String, Value>> {
-        serde_json::from_slice(&self.body).ok()
+        let text = std::str::from_utf8(&self.body).ok()?;
+        match parse_value(text).ok()? {
+            Value::Object(members) => Some(members),
+            _ => None,
+        }
     }
 
     /// What a refusal says (RFC 9457), or the bare status.

@@ -7,11 +7,11 @@ use super::versions::Versions;
 use crate::link::{Answer, Loaded, Loading, News, Retry, Source, SourceError};
 use crate::merge::{Deed, deed};
 use serde_json::{Map, Value};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fmt;
 use std::sync::Arc;
 use std::time::Duration;
-use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
+use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker, parse_value};
 use usual_tide::{Item, Write};
 
 /// A server that speaks HTTP with JSON, and tells what others change by Server-Sent Events.
@@ -29,30 +29,53 @@ pub struct HttpSource {
     etags: HashMap<RecordKey, String>,
     versions: Arc<Versions>,
     next_page: Option<String>,
+    /// Bytes of the pages of the load under way.
+    loaded_bytes: u64,
 }
 
 /// How a server is asked.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, PartialEq, Eq)]
 pub struct HttpOptions {
     /// How long an answer may take, body included.
     pub timeout: Duration,
     /// The largest answer that is read, in bytes.
     pub most_bytes: u64,
-    /// How many items are loaded at once; all when it is not given.
+    /// How many items are loaded at once, more when the app asks for them; all when it is not given, whatever
+    /// pages the server answers in.
     pub page: Option<usize>,
+    /// The most pages of which all items are loaded; more are an error that says so.
+    pub most_pages: usize,
+    /// Headers that are sent with each request to this server, such as `Authorization`. They are in no message.
+    pub headers: Vec<(String, String)>,
     /// When the stream of events is opened again.
     pub retry: Retry,
 }
 
 impl Default for HttpOptions {
-    /// 30 seconds, 1 GiB, and all items at once.
+    /// 30 seconds, 1 GiB, and all items at once, of 10,000 pages at the most.
     fn default() -> Self {
         Self {
             timeout: Duration::from_secs(30),
             most_bytes: 1 << 30,
             page: None,
+            most_pages: 10_000,
+            headers: Vec::new(),
             retry: Retry::default(),
         }
+    }
+}
+
+impl fmt::Debug for HttpOptions {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let names: Vec<&str> = self.headers.iter().map(|(name, _)| name.as_str()).collect();
+        f.debug_struct("HttpOptions")
+            .field("timeout", &self.timeout)
+            .field("most_bytes", &self.most_bytes)
+            .field("page", &self.page)
+            .field("most_pages", &self.most_pages)
+            .field("headers", &names)
+            .field("retry", &self.retry)
+            .finish()
     }
 }
 
@@ -69,13 +92,14 @@ impl HttpSource {
     /// The same with options.
     pub fn with(address: &str, key: &FieldName, options: HttpOptions) -> Self {
         Self {
-            client: Client::new(address, options.timeout, options.most_bytes),
+            client: Client::new(address, &options),
             maker: RecordMaker::new(key),
             options,
             name: uuid::Uuid::now_v7().to_string(),
             etags: HashMap::new(),
             versions: Arc::default(),
             next_page: None,
+            loaded_bytes: 0,
         }
     }
 
@@ -102,10 +126,17 @@ impl HttpSource {
         if answered.status != 200 {
             return Err(self.unexpected(&answered));
         }
-        loading.progress(answered.body.len() as u64, None)?;
-        let items: Vec<Value> = serde_json::from_slice(&answered.body)
-            .map_err(|why| self.unusable(format!("not an array of items: {why}")))?;
-        let record = |(at, item)| self.maker.record_of(item, || format!("element {at}"));
+        self.loaded_bytes += answered.body.len() as u64;
+        loading.progress(self.loaded_bytes, None)?;
+        let text = std::str::from_utf8(&answered.body);
+        let text = text.map_err(|why| self.unusable(format!("not UTF-8 text: {why}")))?;
+        let Value::Array(items) = parse_value(text).map_err(|why| self.unusable(why))? else {
+            return Err(self.unusable("the answer is no array of items"));
+        };
+        let record = |(at, item)| {
+            self.maker
+                .record_of(item, || format!("element {at} (counted from 0)"))
+        };
         let items: Result<Vec<Record>, _> = items.into_iter().enumerate().map(record).collect();
         let items = items.map_err(|why| self.unusable(why))?;
         self.next_page = answered.next;
@@ -115,6 +146,45 @@ impl HttpSource {
             more: self.next_page.is_some(),
         };
         Ok((loaded, answered.id))
+    }
+
+    /// The other pages, where the server answers in pages that were not asked for.
+    fn load_rest(
+        &mut self,
+        loaded: &mut Loaded<Record>,
+        loading: &mut Loading<'_>,
+    ) -> Result<(), SourceError> {
+        let mut pages = 1;
+        let mut known: HashSet<RecordKey> = HashSet::new();
+        if loaded.more {
+            known.extend(loaded.items.iter().map(|item| item.key().clone()));
+        }
+        while let Some(url) = self.next_page.take() {
+            pages += 1;
+            if pages > self.options.most_pages {
+                let most = self.options.most_pages;
+                return Err(self.unusable(format!(
+                    "the server has more than {most} pages of items, which is the most that is loaded"
+                )));
+            }
+            if self.loaded_bytes > self.options.most_bytes {
+                let most = self.options.most_bytes;
+                return Err(self.unusable(format!(
+                    "the pages of items have more than {most} bytes, which is the most that is loaded"
+                )));
+            }
+            let page = self.page(&url, loading)?.0;
+            // What was moved meanwhile may come twice.
+            let new = page.items.into_iter();
+            let new = new.filter(|item| known.insert(item.key().clone()));
+            let before = loaded.items.len();
+            loaded.items.extend(new);
+            if loaded.items.len() == before && self.next_page.is_some() {
+                return Err(self.unusable("a page brings no new item and names another page"));
+            }
+        }
+        loaded.more = false;
+        Ok(())
     }
 
     /// The item as the server has it now.
@@ -237,7 +307,11 @@ impl Source<Record> for HttpSource {
             Some(page) => format!("{}?limit={page}", self.client.items()),
             None => self.client.items(),
         };
-        let (loaded, id) = self.page(&url, loading)?;
+        self.loaded_bytes = 0;
+        let (mut loaded, id) = self.page(&url, loading)?;
+        if self.options.page.is_none() {
+            self.load_rest(&mut loaded, loading)?;
+        }
         // The versions of items are asked for when they are needed.
         self.etags.clear();
         if let Some(id) = id {

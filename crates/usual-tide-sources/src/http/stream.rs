@@ -4,15 +4,18 @@ use super::client::Client;
 use super::events::{Event, next_event};
 use super::versions::Versions;
 use crate::link::{Change, News, Retry};
-use serde_json::{Map, Value};
+use serde_json::Value;
 use std::io::BufReader;
 use std::sync::Arc;
 use std::time::Duration;
 use usual_tide::Neighbours;
-use usual_tide::record::{Record, RecordKey, RecordMaker};
+use usual_tide::record::{Record, RecordKey, RecordMaker, parse_value};
 
 /// A stream is opened anew after this time, so that one that has silently ended is not waited for for ever.
 const LONGEST: Duration = Duration::from_secs(60);
+
+/// The longest sleep before it is looked whether the link is closed.
+const LONGEST_SLEEP: Duration = Duration::from_millis(500);
 
 pub(super) struct Listener {
     pub(super) client: Client,
@@ -28,8 +31,7 @@ impl Listener {
         let mut failures = 0;
         while !self.news.is_closed() {
             // What was loaded first says where to begin.
-            let Some(last_id) = self.versions.last_id() else {
-                std::thread::sleep(Duration::from_millis(10));
+            let Some(last_id) = self.versions.wait_for_id(LONGEST_SLEEP) else {
                 continue;
             };
             match self.listen(&last_id) {
@@ -78,7 +80,9 @@ impl Listener {
 
     /// The change that an event tells; none when it tells something else, or nothing that can be read.
     fn change(&self, event: &Event) -> Option<Change<Record>> {
-        let mut data: Map<String, Value> = serde_json::from_str(&event.data).ok()?;
+        let Value::Object(mut data) = parse_value(&event.data).ok()? else {
+            return None;
+        };
         let key = |value: Option<&Value>| match value {
             None | Some(Value::Null) => Some(None),
             Some(value) => Some(Some(RecordKey::from_value(value).ok()?)),

@@ -1,6 +1,7 @@
 //! The server's versions as numbers that only grow.
 
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 /// Versions within one life of a server; more than it makes.
 const PER_LIFE: u64 = 1 << 40;
@@ -9,6 +10,7 @@ const PER_LIFE: u64 = 1 << 40;
 #[derive(Debug, Default)]
 pub(super) struct Versions {
     seen: Mutex<Seen>,
+    has_id: Condvar,
 }
 
 #[derive(Debug, Default)]
@@ -37,12 +39,16 @@ impl Versions {
         Some(place as u64 * PER_LIFE + number)
     }
 
-    /// The id from which the next stream of events is to go on.
-    pub(super) fn last_id(&self) -> Option<String> {
-        self.lock().last_id.clone()
+    /// The id from which the next stream of events is to go on, waited for so long.
+    pub(super) fn wait_for_id(&self, most: Duration) -> Option<String> {
+        let none_yet = |seen: &mut Seen| seen.last_id.is_none();
+        let waited = self.has_id.wait_timeout_while(self.lock(), most, none_yet);
+        let seen = waited.unwrap_or_else(PoisonError::into_inner).0;
+        seen.last_id.clone()
     }
 
     pub(super) fn set_last_id(&self, id: &str) {
         self.lock().last_id = Some(id.to_owned());
+        self.has_id.notify_all();
     }
 }

@@ -13,7 +13,8 @@ pub(super) fn apply<T: Item>(
     for change in changes {
         match change {
             Change::Removed(key) => {
-                if store.contains(&key) {
+                // A draft's blank row is none of the source's.
+                if store.contains(&key) && !store.is_blank(&key) {
                     store.remove(&key)?;
                 }
             }
@@ -30,14 +31,14 @@ fn put<T: Item>(
     partly_loaded: bool,
 ) -> Result<(), EditError<T::Key>> {
     let key = item.key().clone();
-    let known = store.contains(&key);
+    let known = store.contains(&key) && !store.is_blank(&key);
     let Some(place) = place else {
         return match known {
             true => store.replace(item).map(drop),
             false => store.add(item, Place::End),
         };
     };
-    match (known, exact_place(store, place)) {
+    match (known, exact_place(store, &place, partly_loaded)) {
         (false, Some(place)) => store.add(item, place),
         (true, Some(place)) => {
             store.replace(item)?;
@@ -50,12 +51,15 @@ fn put<T: Item>(
     }
 }
 
-/// Behind the item above or before the one below; nothing when neither is here.
-fn exact_place<T: Item>(store: &Store<T>, place: Neighbours<T::Key>) -> Option<Place<T::Key>> {
-    match (place.after, place.before) {
-        (None, _) => Some(Place::Start),
-        (Some(key), _) if store.contains(&key) => Some(Place::After(key)),
-        (_, Some(key)) if store.contains(&key) => Some(Place::Before(key)),
-        _ => None,
+/// Where an item is to stand. In a part of a list the end of what is loaded is no place.
+fn exact_place<T: Item>(
+    store: &Store<T>,
+    place: &Neighbours<T::Key>,
+    partly_loaded: bool,
+) -> Option<Place<T::Key>> {
+    let known = |key: &T::Key| store.contains(key) && !store.is_blank(key);
+    match (&place.after, &place.before) {
+        (Some(after), None) if partly_loaded && !known(after) => None,
+        _ => place.place(known),
     }
 }

@@ -38,6 +38,15 @@ impl<T: Item> Direct<T> {
         self.source.load(&mut Loading::new(&self.control))
     }
 
+    /// The page after those that were loaded.
+    ///
+    /// # Errors
+    ///
+    /// Those of the source.
+    pub fn load_more(&mut self) -> Result<Loaded<T>, SourceError> {
+        self.source.load_more(&mut Loading::new(&self.control))
+    }
+
     /// Does what a write asks, or refuses.
     ///
     /// # Errors
@@ -45,6 +54,17 @@ impl<T: Item> Direct<T> {
     /// Those of the source.
     pub fn write(&mut self, write: &Write<T>) -> Result<Answer<T>, SourceError> {
         self.source.write(write)
+    }
+
+    /// Does what several writes ask, in their order, and gives an answer for each.
+    ///
+    /// # Errors
+    ///
+    /// Those of the source; what was done before stays done.
+    pub fn write_many(&mut self, writes: &[Arc<Write<T>>]) -> Result<Vec<Answer<T>>, SourceError> {
+        let mut answers = Vec::with_capacity(writes.len());
+        self.source.write_many(writes, &mut answers)?;
+        Ok(answers)
     }
 
     /// Whether the source has told of changes since this was asked last, so that it should be loaded again.

@@ -179,6 +179,14 @@ pub(super) fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
+/// The names of all tables and views.
+pub(super) fn tables_of(database: &Connection) -> rusqlite::Result<Vec<String>> {
+    let sql = "SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') \
+               AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
+    let mut tables = database.prepare(sql)?;
+    tables.query_map([], |row| row.get(0))?.collect()
+}
+
 /// The columns of a table, and which of them is its primary key.
 pub(super) fn of_table(
     database: &Connection,
@@ -195,11 +203,7 @@ pub(super) fn of_table(
         columns.push(column);
     }
     if columns.is_empty() {
-        let tables = "SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') ORDER BY name";
-        let mut tables = database.prepare(tables)?;
-        let tables = tables
-            .query_map([], |row| row.get(0))?
-            .collect::<Result<_, _>>()?;
+        let tables = tables_of(database)?;
         let table = table.to_owned();
         return Err(SqliteError::NoTable { table, tables });
     }

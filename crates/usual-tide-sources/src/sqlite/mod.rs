@@ -33,4 +33,4 @@ mod write;
 
 pub use columns::SqliteError;
 pub use outbox::SqliteOutbox;
-pub use source::SqliteSource;
+pub use source::{SqliteSource, tables};

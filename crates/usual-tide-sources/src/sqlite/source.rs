@@ -119,6 +119,16 @@ impl SqliteSource {
     }
 }
 
+/// The names of the tables and views of a database.
+///
+/// # Errors
+///
+/// [`SqliteError::Database`].
+pub fn tables(path: impl AsRef<Path>) -> Result<Vec<String>, SqliteError> {
+    let database = connect(path.as_ref(), OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+    Ok(columns::tables_of(&database)?)
+}
+
 fn open(path: impl Into<PathBuf>) -> Result<(PathBuf, Connection), SqliteError> {
     let path = path.into();
     let database = connect(&path, OpenFlags::SQLITE_OPEN_READ_WRITE)?;

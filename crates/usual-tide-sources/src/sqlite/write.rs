@@ -291,7 +291,11 @@ fn rank_between(
                 let previous = format!("SELECT max({rank_column}) {others} AND {rank_column} < ?2");
                 (find(previous, Some(below))?, Some(below))
             }
-            (None, None) => (last()?, None),
+            // What it stood next to is gone: it stays where it is, and a new one goes to the end.
+            (None, None) => match rows.rank(database, order, key)? {
+                Some(rank) => return Ok(Some(rank)),
+                None => (last()?, None),
+            },
         },
     };
     Ok(match (above, below) {

@@ -38,6 +38,24 @@ impl<T: Fields> FieldLookup<T> for OfType<T> {
 pub(crate) fn nearest<T>(name: &str, fields: &impl FieldLookup<T>) -> Option<String> {
     /// How alike two names must be for one to be offered for the other.
     const ALIKE: f64 = 0.7;
+    // A part of a nested name, or of its way: `fee` and `amount` for `fee.amount`.
+    let around = |other: &String| {
+        let rest = other
+            .strip_prefix(name)
+            .map(|rest| rest.starts_with(['.', '/']));
+        let front = other
+            .strip_suffix(name)
+            .map(|front| front.ends_with(['.', '/']));
+        rest == Some(true) || front == Some(true)
+    };
+    if let Some(nested) = fields
+        .names()
+        .into_iter()
+        .find(around)
+        .filter(|_| !name.is_empty())
+    {
+        return Some(nested);
+    }
     let likeness = |other: &String| strsim::normalized_damerau_levenshtein(name, other);
     let names = fields.names().into_iter();
     let nearest = names.map(|name| (likeness(&name), name));

@@ -18,6 +18,8 @@ pub use filter::{Condition, Filter, FilterProblem, FilterText, FilterTextError};
 pub use group::{Group, GroupProblem, GroupTextError, Period, StepError, Total};
 pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
+#[cfg(feature = "record")]
+pub(crate) use lookup::nearest;
 pub use search::Search;
 pub(crate) use sort::Refinement;
 pub use sort::Sort;

@@ -93,7 +93,7 @@ pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>
                 let found = kind(&value);
                 return Err(ParseError::NotAnArray { found });
             };
-            let place = |index| format!("element {index}");
+            let place = |index| format!("element {index} (counted from 0)");
             elements
                 .into_iter()
                 .enumerate()

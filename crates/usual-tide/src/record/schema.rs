@@ -4,7 +4,7 @@ use super::field::Member;
 use super::item::Record;
 use super::name::{FieldName, escape};
 use crate::item::{AnyField, Kind, read_date, read_timestamp};
-use crate::query::FieldLookup;
+use crate::query::{FieldLookup, nearest};
 use hashbrown::HashMap;
 use serde_json::{Map, Value};
 
@@ -127,6 +127,13 @@ fn shown(steps: &[String]) -> String {
             .iter()
             .map(|step| format!("/{}", escape(step)))
             .collect(),
+    }
+}
+
+impl Schema {
+    /// The name that was probably meant by one that no field has.
+    pub fn nearest(&self, name: &str) -> Option<String> {
+        nearest(name, self)
     }
 }
 

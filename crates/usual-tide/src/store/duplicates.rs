@@ -61,8 +61,14 @@ pub(super) fn describe<K: Debug>(duplicates: &[DuplicateKey<K>]) -> String {
         [_] => "a key belongs to more than one item: ".to_owned(),
         _ => format!("{} keys belong to more than one item: ", duplicates.len()),
     };
-    for (index, duplicate) in duplicates.iter().enumerate() {
-        let positions: Vec<String> = duplicate.positions.iter().map(usize::to_string).collect();
+    /// Keys and positions that a message names; the error has them all.
+    const NAMED: usize = 5;
+    for (index, duplicate) in duplicates.iter().take(NAMED).enumerate() {
+        let positions = duplicate.positions.iter().take(NAMED);
+        let mut positions: Vec<String> = positions.map(usize::to_string).collect();
+        if duplicate.positions.len() > NAMED {
+            positions.push(format!("{} more", duplicate.positions.len() - NAMED));
+        }
         let before = if index == 0 { "" } else { "; " };
         let store = if duplicate.in_store {
             ", and in the store"
@@ -73,5 +79,9 @@ pub(super) fn describe<K: Debug>(duplicates: &[DuplicateKey<K>]) -> String {
         // Writing to a string cannot fail.
         let _ = write!(text, "{before}{:?} at {at}{store}", duplicate.key);
     }
+    if duplicates.len() > NAMED {
+        let _ = write!(text, "; and {} more", duplicates.len() - NAMED);
+    }
+    text.push_str(" (positions from 0)");
     text
 }

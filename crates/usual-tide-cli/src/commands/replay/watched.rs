@@ -50,12 +50,13 @@ impl Watched {
         Ok(changes.to_json(|at| rows.get(at).map(|row| &**row)))
     }
 
-    /// Applies the change set to the copies, and compares these with the list, and the list with one that is bound
-    /// anew. Says what differs.
+    /// Applies the change set to the copies, and compares the rows that it speaks of with those of the list; all rows,
+    /// and those of the same list bound anew, where the whole is to be compared. Says what differs.
     pub(super) fn check(
         &mut self,
         store: &mut Store<Record>,
         changes: Option<&ChangeSet<Record>>,
+        whole: bool,
     ) -> Result<Option<String>, CommandError> {
         if let Some(changes) = changes {
             if let Err(error) = self.rows.apply(changes) {
@@ -65,11 +66,34 @@ impl Watched {
                 return Ok(Some(error.to_string()));
             }
         }
+        if !whole {
+            return self.touched_difference(store, changes);
+        }
         let query = store.list(self.list)?.query().clone();
         let anew = store.bind(query);
         let difference = self.difference(store, anew);
         store.unbind(anew)?;
         difference
+    }
+
+    fn touched_difference(
+        &self,
+        store: &Store<Record>,
+        changes: Option<&ChangeSet<Record>>,
+    ) -> Result<Option<String>, CommandError> {
+        let rows = store.list(self.list)?;
+        if rows.len() != self.rows.len() {
+            let (rows, copied) = (rows.len(), self.rows.len());
+            return Ok(Some(format!("it has {rows} rows, and its copy {copied}")));
+        }
+        let arrived = changes.iter().flat_map(|set| set.inserted());
+        let arrived = arrived.flat_map(|run| run.range());
+        let moved = changes.iter().flat_map(|set| set.moved());
+        let moved = moved.flat_map(|run| run.to..run.to + run.len);
+        let updated = changes.iter().flat_map(|set| set.updated());
+        let mut touched = arrived.chain(moved).chain(updated.map(|row| row.to));
+        let differs = touched.find(|at| rows.get(*at) != self.rows.get(*at));
+        Ok(differs.map(|at| format!("it differs from its copy at number {}", at + 1)))
     }
 
     fn difference(

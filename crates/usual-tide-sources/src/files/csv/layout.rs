@@ -37,6 +37,15 @@ impl CsvLayout {
         }
     }
 
+    /// The same with these columns; one that is in the way of another is left out.
+    #[must_use]
+    pub fn with_columns(mut self, names: impl IntoIterator<Item = String>) -> Self {
+        for name in names {
+            let _ = self.add(&name);
+        }
+        self
+    }
+
     /// The names of the columns.
     pub fn names(&self) -> &[String] {
         &self.names

@@ -26,6 +26,24 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// A member, where it is there.
+    pub(super) fn optional(&self, name: &str) -> Option<Self> {
+        let member = self.at(name);
+        member.value.is_some().then_some(member)
+    }
+
+    /// The elements of an array of strings.
+    pub(super) fn texts(&self) -> Result<Vec<String>, ChangesJsonError> {
+        let Some(Value::Array(elements)) = self.value else {
+            return Err(self.not_a("an array of strings", self.value.unwrap_or(&Value::Null)));
+        };
+        let texts = elements.iter().enumerate().map(|(index, element)| {
+            let text = element.as_str().map(str::to_owned);
+            text.ok_or_else(|| self.entry(index).not_a("a string", element))
+        });
+        texts.collect()
+    }
+
     /// An element, which may be absent.
     pub(super) fn entry(&self, index: usize) -> Self {
         Self {

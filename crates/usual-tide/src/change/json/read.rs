@@ -80,6 +80,28 @@ pub enum ChangesJsonProblem {
         /// The one before it.
         previous: usize,
     },
+    /// The fields that are said to differ are others than those that do.
+    #[error("the fields {found:?} are said to differ, and these do: {expected:?}")]
+    WrongFields {
+        /// Those that differ.
+        expected: Vec<String>,
+        /// Those that are said to.
+        found: Vec<String>,
+    },
+    /// Rows are said to have another number that are new, moved, or have the same number.
+    #[error("the row at {position} is said to have another number, and is new or moved")]
+    WrongNumber {
+        /// Its position after.
+        position: usize,
+    },
+    /// A run of rows ends before it begins.
+    #[error("a run from {start} to {end} has no row: its end counts as the first row behind it")]
+    EmptyRun {
+        /// Where it begins.
+        start: usize,
+        /// Where it ends.
+        end: usize,
+    },
     /// Two entries speak of one row.
     #[error("position {position} is taken by an entry before this one")]
     TakenTwice {
@@ -131,8 +153,8 @@ pub enum ChangesJsonProblem {
 impl ChangeSet<Record> {
     /// Reads a change set as [`to_json`](Self::to_json) writes it, for the rows that it starts from.
     ///
-    /// Every position and every key is checked, so what is read fits the rows. Which fields differ is found
-    /// anew; `sections` and `renumbered` follow from the rows and are passed over. A set with more moves than
+    /// Every position and every key is checked, so what is read fits the rows, and so are `fields` and `renumbered`
+    /// where they are given. `sections` follow from the rows and are passed over. A set with more moves than
     /// are needed becomes one with as few as can be. `key` names the field that is the key. O(n).
     ///
     /// # Errors
@@ -193,6 +215,7 @@ impl ChangeSet<Record> {
         let origins = reading.origins(&inserted, &moved);
         reading.check_keys(&top, &removed, &inserted)?;
         let updated = reading.updated(&top, &origins)?;
+        reading.check_renumbered(&top, &origins)?;
         Ok(Self::minimal(
             &reading.alignment(&removed, inserted, &origins, updated),
         ))
@@ -309,9 +332,60 @@ impl Reading<'_> {
                 };
                 return Err(entry.at("from").refused(problem));
             }
-            updated.push((to, self.item(&entry, self.before[from].key())?));
+            let item = self.item(&entry, self.before[from].key())?;
+            self.check_fields(&entry, &self.before[from], &item)?;
+            updated.push((to, item));
         }
         Ok(updated)
+    }
+
+    /// Checks that the fields are those that differ, where they are given.
+    fn check_fields(
+        &self,
+        entry: &Reader<'_>,
+        before: &Record,
+        after: &Record,
+    ) -> Result<(), ChangesJsonError> {
+        let Some(fields) = entry.optional("fields") else {
+            return Ok(());
+        };
+        let found = fields.texts()?;
+        let differ = before.changed_fields(after);
+        let expected: Vec<String> = differ.iter().map(|path| path.as_str().to_owned()).collect();
+        let same =
+            expected.len() == found.len() && expected.iter().all(|path| found.contains(path));
+        match same {
+            true => Ok(()),
+            false => Err(fields.refused(ChangesJsonProblem::WrongFields { expected, found })),
+        }
+    }
+
+    /// Checks that the rows that are said to have another number are kept ones that were not moved.
+    fn check_renumbered(
+        &self,
+        top: &Reader<'_>,
+        origins: &[Origin],
+    ) -> Result<(), ChangesJsonError> {
+        let mut previous = None;
+        for entry in top.entries("renumbered")? {
+            entry.has_only(&["start", "end"])?;
+            let (start, end) = (entry.number("start")?, entry.number("end")?);
+            entry.at("start").ascends(start, previous)?;
+            if end <= start {
+                let problem = ChangesJsonProblem::EmptyRun { start, end };
+                return Err(entry.at("end").refused(problem));
+            }
+            entry.at("end").within(end - 1, self.after)?;
+            let stays = |at: &usize| {
+                matches!(origins.get(*at), Some(Origin::Kept(_))) && !self.arriving.contains(at)
+            };
+            if let Some(position) = (start..end).find(|at| !stays(at)) {
+                let problem = ChangesJsonProblem::WrongNumber { position };
+                return Err(entry.at("start").refused(problem));
+            }
+            previous = Some(end - 1);
+        }
+        Ok(())
     }
 
     /// Where a kept row is in B and in A, behind the entry before.

@@ -1,7 +1,7 @@
 //! Groupings from text.
 
 use super::{Group, Period};
-use crate::item::Fields;
+use crate::item::{Fields, Kind};
 use crate::query::lookup::{FieldLookup, OfType, nearest};
 use crate::text::Collation;
 use rust_decimal::Decimal;
@@ -38,6 +38,18 @@ pub enum GroupProblem {
         "{0:?} is no way to group: there are initial, day, week, month, quarter, year and step=N"
     )]
     UnknownWay(String),
+    /// The field holds values of a kind that this way to group is not for: there would be no sections.
+    #[error("{name:?} holds {kind}, and {way} is for {for_what}")]
+    WrongKind {
+        /// The field.
+        name: String,
+        /// What it holds.
+        kind: Kind,
+        /// The way to group.
+        way: String,
+        /// What that is for.
+        for_what: &'static str,
+    },
     /// The step is no number above zero.
     #[error("{0:?} is no step: a number above zero is, as in step=50")]
     BadStep(String),
@@ -118,6 +130,32 @@ impl<T: 'static> Group<T> {
                 },
             )
         })?;
+        let wrong_kind = |way: &str| {
+            let kind = field.kind();
+            match way {
+                "day" | "week" | "month" | "quarter" | "year" => {
+                    let fits = matches!(kind, Kind::Date | Kind::Timestamp);
+                    (!fits).then_some("dates and timestamps")
+                }
+                _ if way.starts_with("step=") => {
+                    let fits = matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float);
+                    (!fits).then_some("numbers")
+                }
+                _ => None,
+            }
+        };
+        if field.kind() != Kind::Any
+            && let Some(way) = way
+            && let Some(for_what) = wrong_kind(way)
+        {
+            let problem = GroupProblem::WrongKind {
+                name: name.to_owned(),
+                kind: field.kind(),
+                way: way.to_owned(),
+                for_what,
+            };
+            return Err(refused(way, problem));
+        }
         let period = |period| Self::by_period(field.clone(), period);
         let group = match way {
             None => Self::by(field).collated(collation),

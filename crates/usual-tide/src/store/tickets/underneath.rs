@@ -6,7 +6,7 @@ use crate::item::{FieldPath, Item};
 use crate::order::Slot;
 use crate::store::history::{Act, Route};
 use crate::store::journal::Step;
-use crate::store::{EditError, Store};
+use crate::store::{EditError, Place, Store};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -234,23 +234,19 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// The position between neighbours, counted without a lifted row. What is at an end stays there; a
-    /// neighbour that is gone leaves the other to go by.
+    /// The position between neighbours, counted without a lifted row.
     pub(super) fn between(
         &self,
         place: &Neighbours<T::Key>,
         lifted: Option<usize>,
     ) -> Option<usize> {
-        let rest = self.len() - usize::from(lifted.is_some());
         let not_itself = |position: &usize| lifted != Some(*position);
         let at = |key: &T::Key| self.position(key).filter(not_itself);
-        let gap = match (&place.after, &place.before) {
-            (_, None) => return Some(rest),
-            (None, _) => return Some(0),
-            (Some(after), Some(before)) => match at(after) {
-                Some(after) => after + 1,
-                None => at(before)?,
-            },
+        let gap = match place.place(|key| at(key).is_some())? {
+            Place::After(key) => at(&key)? + 1,
+            Place::Before(key) => at(&key)?,
+            Place::Start => 0,
+            _ => self.len(),
         };
         Some(gap - usize::from(lifted.is_some_and(|lifted| lifted < gap)))
     }

@@ -1,6 +1,7 @@
 //! What is asked of the source.
 
 use crate::item::Item;
+use crate::store::Place;
 use std::fmt;
 use std::sync::Arc;
 
@@ -62,6 +63,31 @@ pub struct Neighbours<K> {
     pub after: Option<K>,
     /// The item behind it; none at the end.
     pub before: Option<K>,
+}
+
+impl<K: Clone> Neighbours<K> {
+    /// The place that is meant, where other items may have come or gone since: what was at an end stays at that
+    /// end, anything else goes behind the item that it stood behind, or else before the one that it stood before.
+    /// `None` when neither is there. Everything that puts an item between neighbours goes by this.
+    ///
+    /// ```
+    /// use usual_tide::{Neighbours, Place};
+    ///
+    /// let between = Neighbours { after: Some(1), before: Some(2) };
+    /// assert_eq!(between.place(|key| *key == 2), Some(Place::Before(2)));
+    /// assert_eq!(between.place(|_| false), None);
+    /// let last = Neighbours { after: Some(1), before: None };
+    /// assert_eq!(last.place(|_| true), Some(Place::End));
+    /// ```
+    pub fn place(&self, is_there: impl Fn(&K) -> bool) -> Option<Place<K>> {
+        match (&self.after, &self.before) {
+            (_, None) => Some(Place::End),
+            (None, _) => Some(Place::Start),
+            (Some(after), _) if is_there(after) => Some(Place::After(after.clone())),
+            (_, Some(before)) if is_there(before) => Some(Place::Before(before.clone())),
+            _ => None,
+        }
+    }
 }
 
 impl<T: Item> Write<T> {
