@@ -71,7 +71,7 @@ pub(crate) enum CommandError {
     },
     #[error("--token-file {file}: cannot be read: {why}")]
     Token { file: String, why: String },
-    #[error("{option}: there is no field {name:?}{}; the fields are {names}", .nearest.as_ref().map(|name| format!(": did you mean {name:?}?")).unwrap_or_default())]
+    #[error("{option}: there is no field {name:?}{} (the fields are {names})", .nearest.as_ref().map(|name| format!("; did you mean {name:?}?")).unwrap_or_default())]
     NoField {
         option: &'static str,
         name: String,

@@ -80,12 +80,14 @@ fn a_window_and_chosen_columns() {
     assert_eq!(picked, expected);
     let table = run(&[&["show", &file][..], &options].concat());
     assert!(stdout(&table).starts_with("fee.amount  id      /fee/currency\n"));
-    assert!(stdout(&table).ends_with("2 rows of 240\n"));
+    assert!(stdout(&table).ends_with("2 rows; what stands behind them was not read\n"));
+    let sorted = [&["show", &file, "--sort", "id"][..], &options].concat();
+    assert!(stdout(&run(&sorted)).ends_with("2 rows of 240\n"));
     let typo = run(&["show", &file, "--columns", "titel"]);
     assert_eq!(typo.status.code(), Some(1));
-    assert!(
-        stderr(&typo).contains("--columns: there is no field \"titel\"; the fields are id, title")
-    );
+    assert!(stderr(&typo).contains(
+        "--columns: there is no field \"titel\"; did you mean \"title\"? (the fields are id, title"
+    ));
 }
 
 /// Chosen columns are made narrower before one is left out, wide letters and marks stay whole.
@@ -154,7 +156,8 @@ fn headings_tell_totals() {
         "{heading}"
     );
     let wrong = run(&["show", &file, "--group", "shelf", "--totals", "height_mm"]);
-    assert!(stderr(&wrong).contains("--totals: \"height_mm\" is no field with `:sum`"));
+    assert_eq!(wrong.status.code(), Some(2));
+    assert!(stderr(&wrong).contains("\"height_mm\" is no field with `:sum`"));
     assert_eq!(
         run(&["show", &file, "--totals", "height_mm:sum"])
             .status
@@ -202,7 +205,7 @@ fn csv_that_is_not_right_is_refused_with_its_line() {
     let told = stderr(&run(&["compare", &csv, &csv]));
     assert!(
         told.contains(
-            "line 1, column 1: expected value (by its name it is JSON, and it looks like CSV)"
+            "line 1, column 1: a value is expected here (by its name it is JSON, and it looks like CSV)"
         ),
         "{told}"
     );

@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod hostile;
 mod serving;
 
 use serde_json::Value;
@@ -46,11 +47,21 @@ fn the_server_speaks_plain_http_and_turns_strangers_away() {
         done.ends_with("{\"id\":\"P-1\",\"title\":\"Jug\",\"shelf\":1,\"note\":{}}"),
         "{done}"
     );
-    let again = server.ask("PATCH", "/items/P-1", &if_match, "{\"title\": \"Vase\"}");
+    let asked = "{\"title\": \"Jug\", \"note\": {\"a\": null}}";
+    let again = server.ask("PATCH", "/items/P-1", &if_match, asked);
     assert!(
         again.ends_with("\"note\":{}}"),
-        "the same name, the same answer: {again}"
+        "the same request, the same answer: {again}"
     );
+    for (method, path, body) in [
+        ("PATCH", "/items/P-1", "{\"title\": \"Vase\"}"),
+        ("DELETE", "/items/P-2", ""),
+    ] {
+        let other = server.ask(method, path, &if_match, body);
+        assert_eq!(status(&other), "422", "another request: {other}");
+    }
+    let empty = server.ask("DELETE", "/items/P-2", "Idempotency-Key:\r\n", "");
+    assert_eq!(status(&empty), "400");
     let late = server.ask(
         "PATCH",
         "/items/P-1",
@@ -65,7 +76,7 @@ fn the_server_speaks_plain_http_and_turns_strangers_away() {
     let refused = [
         ("POST", "/items", "", "{\"id\": \"P-1\"}", "409", "taken"),
         ("POST", "/items", "", "{\"title\": \"x\"}", "422", "id"),
-        ("POST", "/items", "", "{\"id\":", "400", "EOF while parsing"),
+        ("POST", "/items", "", "{\"id\":", "400", "the text ends"),
         (
             "POST",
             "/items?at=middle",
@@ -91,7 +102,7 @@ fn the_server_speaks_plain_http_and_turns_strangers_away() {
             "403",
             "elsewhere",
         ),
-        ("GET", "/other", "", "", "404", "/items and /events"),
+        ("GET", "/other", "", "", "404", "/items, /events"),
         ("GET", "/items?after=none", "", "", "410", "gone"),
     ];
     for (method, path, headers, body, expected, why) in refused {
@@ -118,7 +129,7 @@ fn a_server_can_serve_another_and_can_refuse_all_writes() {
     pieces(&path);
     let first = Server::start(path.to_str().unwrap(), &[]);
     let second = Server::start(&first.address(), &[]);
-    let third = Server::start(&second.address(), &["--read-only"]);
+    let third = Server::start(&second.address(), &["--no-writes"]);
     let answer = second.ask("PATCH", "/items/P-1?at=start", "", "{\"title\": \"Jug\"}");
     assert!(
         answer.contains("200 OK") && answer.contains("\"title\":\"Jug\""),

@@ -105,7 +105,7 @@ fn faults() -> impl Strategy<Value = Vec<String>> {
         any::<bool>(),
     );
     all.prop_map(|(refuse, conflict, fail, cut, garble, slow)| {
-        let delay = slow.then(|| ["--delay".to_owned(), "0..8".to_owned()]);
+        let delay = slow.then(|| ["--latency".to_owned(), "0..8".to_owned()]);
         let all = [refuse, conflict, fail, cut, garble, delay];
         all.into_iter().flatten().flatten().collect()
     })
@@ -304,7 +304,7 @@ fn an_optimistic_add_is_told_of_every_third_refusal() {
     pieces(&path);
     let server = Server::start(
         path.to_str().unwrap(),
-        &["--refuse-every", "3", "--delay", "20..60"],
+        &["--refuse-every", "3", "--latency", "20..60"],
     );
     let test = std::env::current_exe().unwrap();
     let built = test.parent().and_then(Path::parent).unwrap();

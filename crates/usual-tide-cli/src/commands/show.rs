@@ -16,7 +16,9 @@ pub(crate) fn run(show: &Show, out: &mut Output) -> Result<(), CommandError> {
         let taken = show.query.take?;
         taken.checked_add(show.query.skip)
     });
-    let items = input::read_first(&show.file, &show.items, most.flatten())?;
+    let most = most.flatten();
+    let items = input::read_first(&show.file, &show.items, most)?;
+    let partly = most.is_some_and(|most| items.len() == most);
     let query = input::query(&show.query, items.iter())?;
     let chosen = input::columns(show.columns.as_ref(), &items)?;
     let mut store = Store::load(items).map_err(CommandError::not_a_list(&show.file))?;
@@ -24,7 +26,7 @@ pub(crate) fn run(show: &Show, out: &mut Output) -> Result<(), CommandError> {
     let rows = store.list(list)?;
     let chosen = chosen.as_deref();
     match show.format {
-        RowFormat::Table => out.text(&table(&rows, chosen, columns())),
+        RowFormat::Table => out.text(&table(&rows, chosen, partly, columns())),
         RowFormat::Json if rows.query().grouping().is_some() => {
             out.json(&by_section(&rows, chosen))
         }

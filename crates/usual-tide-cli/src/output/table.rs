@@ -18,10 +18,12 @@ const NARROWEST: usize = 4;
 
 const BOLD: Style = Style::new().bold();
 
-/// The rows of a list as a table of so many columns; all members, or the fields that were chosen.
+/// The rows of a list as a table of so many columns; all members, or the fields that were chosen. `partly` when
+/// there may be more rows than were read.
 pub(crate) fn table(
     rows: &BoundList<'_, Record>,
     chosen: Option<&[FieldName]>,
+    partly: bool,
     columns: usize,
 ) -> String {
     let items: Vec<&Arc<Record>> = rows.items().collect();
@@ -50,7 +52,9 @@ pub(crate) fn table(
         ""
     };
     let mut foot = counted(items.len(), "row", "rows");
-    if items.len() < rows.matching() {
+    if partly {
+        foot.push_str("; what stands behind them was not read");
+    } else if items.len() < rows.matching() {
         foot.push_str(&format!(" of {}", rows.matching()));
     }
     if !left_out.is_empty() {

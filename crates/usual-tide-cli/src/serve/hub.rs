@@ -128,9 +128,13 @@ impl Hub {
         if writer.direct.has_changed() || due {
             return self.load_again(writer);
         }
-        match (failed, self.shown().trouble()) {
-            (true, Some(why)) => Err(SourceError::unusable("the source", why)),
-            _ => Ok(()),
+        let trouble = self.shown().trouble();
+        match trouble.filter(|_| failed) {
+            Some(why) => {
+                self.tell_trouble(Some(why.clone()));
+                Err(SourceError::unusable("the source", why))
+            }
+            None => Ok(()),
         }
     }
 

@@ -25,7 +25,7 @@ impl Server {
 
     pub(crate) fn start_at(source: &str, port: &str, options: &[&str]) -> Self {
         let mut process = Command::new(env!("CARGO_BIN_EXE_usual-tide"))
-            .args(["serve", source, "--port", port])
+            .args(["serve", source, "--listen", &format!("127.0.0.1:{port}")])
             .args(options)
             .stdout(Stdio::piped())
             .spawn()

@@ -466,14 +466,17 @@ impl Source<Record> for FileSource {
 }
 
 fn watch(path: &Path, known: &Known, poll: Duration, news: &News<Record>) {
-    let mut told = None;
+    // A file that is gone has changed, too.
+    let mut told: Option<Option<Stamp>> = None;
     while !news.is_closed() {
         std::thread::sleep(poll);
         let stamp = Stamp::of(path).ok();
-        let is_known = stamp.as_ref().is_none_or(|stamp| known.is(stamp));
-        if !is_known && told != stamp {
+        let is_known = stamp.as_ref().is_some_and(|stamp| known.is(stamp));
+        if is_known {
+            told = None;
+        } else if told.as_ref() != Some(&stamp) {
             news.stale();
-            told = stamp;
+            told = Some(stamp);
         }
     }
 }

@@ -9,6 +9,7 @@ use crate::merge::{Deed, deed};
 use serde_json::{Map, Value};
 use std::collections::{HashMap, HashSet};
 use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 use std::time::Duration;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker, parse_value};
@@ -31,6 +32,8 @@ pub struct HttpSource {
     next_page: Option<String>,
     /// Bytes of the pages of the load under way.
     loaded_bytes: u64,
+    /// Writes without a ticket so far.
+    unnamed: u64,
 }
 
 /// How a server is asked.
@@ -100,6 +103,7 @@ impl HttpSource {
             versions: Arc::default(),
             next_page: None,
             loaded_bytes: 0,
+            unnamed: 0,
         }
     }
 
@@ -240,7 +244,8 @@ impl HttpSource {
             Some(_) => place(write.place.as_ref()),
             None => String::new(),
         };
-        let id = format!("{}-{}", self.name, write.number());
+        let body = body.map(|body| Value::Object(body).to_string());
+        let id = self.request_name(write, method, body.as_deref());
         let mut request = self
             .client
             .request(method, &format!("{url}{place}"))
@@ -259,10 +264,21 @@ impl HttpSource {
         if body.is_some() {
             request = request.header("Content-Type", kind);
         }
-        let answered = self
-            .client
-            .send(request, body.map(|body| Value::Object(body).to_string()))?;
+        let answered = self.client.send(request, body)?;
         self.taken(write, &answered)
+    }
+
+    /// Names a request: the same when it comes again because its answer was lost, another one for another edit, and for
+    /// the same edit on top of another version.
+    fn request_name(&self, write: &Write<Record>, method: &str, body: Option<&str>) -> String {
+        let number = match write.number() {
+            // It has no ticket, and so is not sent again.
+            0 => format!("n{}", self.unnamed),
+            number => number.to_string(),
+        };
+        let mut hasher = std::hash::DefaultHasher::new();
+        (method, body).hash(&mut hasher);
+        format!("{}-{number}-{:x}", self.name, hasher.finish())
     }
 
     fn taken(&mut self, write: &Write<Record>, answered: &Answered) -> Result<Tried, SourceError> {
@@ -329,6 +345,7 @@ impl Source<Record> for HttpSource {
 
     fn write(&mut self, write: &Write<Record>) -> Result<Answer<Record>, SourceError> {
         let mut write = write.clone();
+        self.unnamed += u64::from(write.number() == 0);
         for _ in 0..MOST_TRIES {
             let now = match self.try_write(&write)? {
                 Tried::Answered(answer) => return Ok(answer),

@@ -19,10 +19,44 @@ use usual_tide::record::{FieldName, Record};
 /// has changed meanwhile is refused. What other connections commit is noticed.
 pub struct SqliteSource {
     path: PathBuf,
-    database: Arc<Mutex<Connection>>,
+    database: Arc<Mutex<Opened>>,
     rows: Rows,
     poll: Duration,
     news: Option<News<Record>>,
+}
+
+/// A database that is open.
+struct Opened {
+    connection: Connection,
+    /// Which file it is: another one may be put in its place.
+    file: Option<u64>,
+    access: OpenFlags,
+}
+
+impl Opened {
+    /// Opens the database that is at the path now, where that is another one. Tells whether it was.
+    fn follow(&mut self, path: &Path) -> Result<bool, SqliteError> {
+        let now = file_number(path);
+        if now.is_none() || now == self.file {
+            return Ok(false);
+        }
+        self.connection = connect(path, self.access)?;
+        self.file = now;
+        tracing::info!(path = %path.display(), "another database is in its place");
+        Ok(true)
+    }
+}
+
+/// What tells one file from another that has its name.
+#[cfg(unix)]
+fn file_number(path: &Path) -> Option<u64> {
+    let about = std::fs::metadata(path).ok()?;
+    Some(std::os::unix::fs::MetadataExt::ino(&about))
+}
+
+#[cfg(not(unix))]
+fn file_number(_: &Path) -> Option<u64> {
+    None
 }
 
 impl SqliteSource {
@@ -101,9 +135,17 @@ impl SqliteSource {
     }
 
     fn new(path: PathBuf, database: Connection, rows: Rows) -> Self {
+        let access = match rows.table {
+            Some(_) => OpenFlags::SQLITE_OPEN_READ_WRITE,
+            None => OpenFlags::SQLITE_OPEN_READ_ONLY,
+        };
         Self {
+            database: Arc::new(Mutex::new(Opened {
+                connection: database,
+                file: file_number(&path),
+                access,
+            })),
             path,
-            database: Arc::new(Mutex::new(database)),
             rows,
             poll: Duration::from_millis(200),
             news: None,
@@ -161,14 +203,17 @@ fn columns_of_query(database: &Connection, query: &str) -> Result<Vec<Column>, S
 }
 
 /// A holder that panicked left a sound connection, so a poisoned lock is as good.
-fn lock(database: &Mutex<Connection>) -> MutexGuard<'_, Connection> {
+fn lock(database: &Mutex<Opened>) -> MutexGuard<'_, Opened> {
     database.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Source<Record> for SqliteSource {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
         let progress = |rows| loading.progress(rows as u64, None).is_ok();
-        let loaded = self.rows.load(&lock(&self.database), progress);
+        let mut database = lock(&self.database);
+        let followed = database.follow(&self.path);
+        let loaded = followed.and_then(|_| self.rows.load(&database.connection, progress));
+        drop(database);
         match loaded.map_err(|why| self.failed(why))? {
             Some(items) => Ok(Loaded::all(items)),
             None => Err(SourceError::Closing),
@@ -187,7 +232,13 @@ impl Source<Record> for SqliteSource {
         writes: &[Arc<Write<Record>>],
         answers: &mut Vec<Answer<Record>>,
     ) -> Result<(), SourceError> {
-        let done = write_all(&self.rows, &mut lock(&self.database), writes);
+        let mut database = lock(&self.database);
+        let followed = database.follow(&self.path);
+        let done = followed.and_then(|another| {
+            let (done, others) = write_all(&self.rows, &mut database.connection, writes)?;
+            Ok((done, others || another))
+        });
+        drop(database);
         let (done, others_changed) = done.map_err(|why| self.failed(why))?;
         answers.extend(done);
         if let Some(news) = self.news.as_ref().filter(|_| others_changed) {
@@ -200,10 +251,11 @@ impl Source<Record> for SqliteSource {
         let (database, poll) = (Arc::clone(&self.database), self.poll);
         self.news = Some(news.clone());
         // What is committed from here on is either loaded or noticed.
-        let known = data_version(&lock(&database)).ok();
+        let known = data_version(&lock(&database).connection).ok();
+        let path = self.path.clone();
         let watching = std::thread::Builder::new()
             .name("usual-tide-sqlite".to_owned())
-            .spawn(move || watch(&database, known, poll, &news));
+            .spawn(move || watch(&path, &database, known, poll, &news));
         if let Err(error) = watching {
             tracing::error!(%error, "commits of other connections will not be noticed");
         }
@@ -292,13 +344,24 @@ fn write_together(
 
 /// Tells when another connection has committed: own commits leave this connection's number as it is.
 fn watch(
-    database: &Mutex<Connection>,
+    path: &Path,
+    database: &Mutex<Opened>,
     mut known: Option<i64>,
     poll: Duration,
     news: &News<Record>,
 ) {
     while !news.is_closed() {
-        let version = data_version(&lock(database));
+        let opened = lock(database);
+        let is_another = file_number(path).is_some_and(|file| Some(file) != opened.file);
+        let version = data_version(&opened.connection);
+        drop(opened);
+        if is_another {
+            // It is opened by the next load.
+            news.stale();
+            known = None;
+            std::thread::sleep(poll);
+            continue;
+        }
         match version {
             Ok(version) => {
                 if known.is_some_and(|known| known != version) {
