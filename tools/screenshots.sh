@@ -18,7 +18,7 @@ shot() {
         sleep 3
         import -window root "docs/screenshots/$1.png"
         kill %1
-    ' _ "$name" "${3:-$command}" "export COLUMNS=116 CLICOLOR_FORCE=1; $command"
+    ' _ "$name" "${3:-$command}" "export COLUMNS=116 USUAL_TIDE_COLUMNS=116 CLICOLOR_FORCE=1; $command"
     echo "docs/screenshots/$name.png"
 }
 
@@ -41,7 +41,7 @@ shot verify "usual-tide verify demo/trace-good.ndjson; usual-tide verify demo/tr
 data=$(mktemp -d)
 trap 'kill "$server"; rm -r "$data"' EXIT
 cp demo/pieces.json "$data/"
-usual-tide serve "$data/pieces.json" --port 8099 > /dev/null &
+usual-tide serve "$data/pieces.json" --listen 127.0.0.1:8099 > /dev/null &
 server=$!
 cat > "$data/edits.sh" <<'EDITS'
 ask() { curl -sf -X "$1" -d "$3" "http://127.0.0.1:8099/items$2" > "$(dirname "$0")/answer"; }

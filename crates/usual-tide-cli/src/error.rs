@@ -135,9 +135,15 @@ impl CommandError {
 
     /// A source that cannot be used.
     pub(crate) fn origin(source: &str, why: impl Into<String>) -> Self {
+        let (source_text, why) = (crate::input::shown(source), why.into());
+        // A source may say its own name.
+        let own = why.strip_prefix(&source_text);
+        let own = own
+            .and_then(|rest| rest.strip_prefix(": "))
+            .map(str::to_owned);
         Self::Origin {
-            source_text: crate::input::shown(source),
-            why: why.into(),
+            source_text,
+            why: own.unwrap_or(why),
         }
     }
 

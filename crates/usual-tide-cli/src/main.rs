@@ -37,11 +37,11 @@ fn main() -> ExitCode {
 fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
     let done = match command {
         Command::Compare(compare) => return commands::compare::run(&compare, out),
+        Command::Verify(verify) => return commands::verify::run(&verify, out),
         Command::Demo => demo::run(out),
         Command::Show(show) => commands::show::run(&show, out),
         Command::Apply(apply) => commands::apply::run(&apply, out),
         Command::Replay(replay) => commands::replay::run(&replay, out),
-        Command::Verify(verify) => commands::verify::run(&verify, out),
         Command::Watch(watch) => commands::watch::run(&watch, out),
         Command::Serve(serve) => serve::run(&serve, out),
         Command::Measure(measure) => measure::run(&measure, out),

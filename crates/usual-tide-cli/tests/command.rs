@@ -200,7 +200,7 @@ fn show_prints_a_table_that_fits_and_is_aligned() {
     let arguments = ["show", &pieces, "--sort", "maker", "--numbered"];
     let in_columns = |columns: &str| {
         let output = command(&arguments)
-            .env("COLUMNS", columns)
+            .env("USUAL_TIDE_COLUMNS", columns)
             .output()
             .unwrap();
         let text = stdout(&output);

@@ -100,7 +100,7 @@ fn chosen_columns_fit_a_narrow_terminal() {
     for width in [12, 20, 33] {
         let arguments = ["show", "-", "--columns", "a,b"];
         let mut child = command(&arguments)
-            .env("COLUMNS", width.to_string())
+            .env("USUAL_TIDE_COLUMNS", width.to_string())
             .stdin(std::process::Stdio::piped())
             .stdout(std::process::Stdio::piped())
             .spawn()

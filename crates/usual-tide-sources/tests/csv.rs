@@ -134,6 +134,7 @@ fn another_character_can_stand_between_the_values() {
     let options = ReadOptions {
         format: Some(FileFormat::Csv),
         delimiter: b';',
+        ..ReadOptions::default()
     };
     let content = read_as(&b"id;fee\n1;\"4;5\"\n"[..], &options, &id()).unwrap();
     assert_eq!(content.items[0].get("fee"), Some(&json!("4;5")));

@@ -73,6 +73,7 @@ fn lines_that_another_program_appends_meanwhile_stay() {
         }
     });
     link.flush(LONG).unwrap();
+    drop(link);
     let kept = fs::read_dir(folder.path()).unwrap().flatten();
     let former: Vec<_> = kept
         .filter(|entry| entry.file_name().to_string_lossy().ends_with("-former"))

@@ -196,7 +196,9 @@ fn keys_that_occur_twice_are_all_told_and_nothing_is_changed() {
     };
     let told = error.to_string();
     assert!(
-        told.ends_with("2 keys belong to more than one item: 1 at 0, 2; 2 at 1, 4"),
+        told.ends_with(
+            "2 keys belong to more than one item: 1 at 0, 2; 2 at 1, 4 (positions from 0)"
+        ),
         "{told}"
     );
     assert!(store.read(Store::is_empty).unwrap());

@@ -13,8 +13,9 @@ use usual_tide_sources::files::FileFormat;
 
 /// Keeps bound lists in step with their data: see, compare, replay and check what a change set does.
 ///
-/// Files hold a JSON array of objects, NDJSON or CSV; `-` is standard input. The exit status is 0 when all is done, 1
-/// when the data or a check says no, 2 when the options are not right.
+/// Files hold a JSON array of objects, NDJSON or CSV; `-` is standard input. In texts for people, rows are numbered
+/// from 1; positions in JSON and in messages count from 0, lines and columns from 1. The exit status is 0 when all is
+/// done, 1 when the data or a check says no, 2 when the options are not right.
 #[derive(Parser, Debug)]
 #[command(name = "usual-tide", version, max_term_width = 100)]
 pub(crate) struct Arguments {

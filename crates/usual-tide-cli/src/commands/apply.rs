@@ -4,7 +4,7 @@ use crate::args::{Apply, FileFormatName};
 use crate::error::CommandError;
 use crate::input::{self, Origin};
 use crate::output::Output;
-use json_patch::PatchOperation;
+use json_patch::{PatchErrorKind, PatchOperation};
 use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
@@ -133,7 +133,21 @@ fn patch_within_bounds(rows: &mut Value, patch: &[PatchOperation]) -> Result<(),
             }
         }
         let one = std::slice::from_ref(operation);
-        json_patch::patch(rows, one).map_err(|why| told(why.kind.to_string()))?;
+        json_patch::patch(rows, one).map_err(|why| {
+            let path = operation.path();
+            told(match why.kind {
+                PatchErrorKind::TestFailed => {
+                    format!("the test of {path} fails: another value is there")
+                }
+                PatchErrorKind::CannotMoveInsideItself => {
+                    format!("{path} is within the value that is to be moved there")
+                }
+                PatchErrorKind::InvalidFromPointer => {
+                    "there is nothing at the place that it takes a value from".to_owned()
+                }
+                _ => format!("there is no place {path} among the rows"),
+            })
+        })?;
     }
     Ok(())
 }

@@ -8,6 +8,7 @@ use crate::output::{Output, columns, counted, paragraph};
 use crate::trace::{Ended, Parting, follow};
 use anstyle::{AnsiColor, Style};
 use serde_json::{Value, json};
+use std::process::ExitCode;
 use usual_tide::record::RecordKey;
 
 /// Rows told before and behind the first that differs.
@@ -16,34 +17,30 @@ const AROUND: usize = 3;
 const BOLD: Style = Style::new().bold();
 const WRONG: Style = AnsiColor::Red.on_default().bold();
 
-pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<(), CommandError> {
+pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<ExitCode, CommandError> {
     let file = input::shown(&verify.trace);
     let followed = follow(&input::text(&verify.trace)?);
-    let followed = followed.map_err(|(line, what)| CommandError::Trace {
-        file: file.clone(),
-        line,
-        what,
-    })?;
+    let followed = followed.map_err(|(line, what)| CommandError::Trace { file, line, what })?;
     match followed {
-        Ok(ended) => match verify.format {
-            StepFormat::Text => out.text(&in_step(&ended)),
-            StepFormat::Json => out.json(&json!({
-                "in_step": true,
-                "changes": ended.changes,
-                "compared": ended.compared,
-                "rows": ended.rows,
-            })),
-        },
+        Ok(ended) => {
+            match verify.format {
+                StepFormat::Text => out.text(&in_step(&ended))?,
+                StepFormat::Json => out.json(&json!({
+                    "in_step": true,
+                    "changes": ended.changes,
+                    "compared": ended.compared,
+                    "rows": ended.rows,
+                }))?,
+            }
+            Ok(ExitCode::SUCCESS)
+        }
         Err(parting) => {
             match verify.format {
                 StepFormat::Text => out.text(&report(&parting, columns()))?,
                 StepFormat::Json => out.json(&as_json(&parting))?,
             }
-            Err(CommandError::Trace {
-                file,
-                line: parting.line,
-                what: parting.what,
-            })
+            // It was told, and once is enough.
+            Ok(ExitCode::FAILURE)
         }
     }
 }

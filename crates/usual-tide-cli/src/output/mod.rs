@@ -78,7 +78,8 @@ pub(crate) fn remark(text: &str) {
     let _ = writeln!(io::stderr(), "usual-tide: {text}");
 }
 
-/// Columns of the terminal, or what `COLUMNS` says where there is none; without end when neither tells.
+/// Columns of the terminal, or what `USUAL_TIDE_COLUMNS` says where there is none; without end when neither tells:
+/// what is piped is not cut.
 pub(crate) fn columns() -> usize {
     let out = io::stdout();
     if out.is_terminal()
@@ -86,7 +87,7 @@ pub(crate) fn columns() -> usize {
     {
         return usize::from(width.0);
     }
-    let told = std::env::var("COLUMNS").ok();
+    let told = std::env::var("USUAL_TIDE_COLUMNS").ok();
     let told = told.and_then(|columns| columns.parse().ok());
     told.filter(|columns| *columns > 0).unwrap_or(UNBOUNDED)
 }

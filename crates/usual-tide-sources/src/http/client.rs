@@ -83,7 +83,7 @@ impl Client {
         request: ureq::http::request::Builder,
         body: Option<String>,
     ) -> Result<Answered, SourceError> {
-        let unreachable = |why: ureq::Error| SourceError::unreachable(&self.base, why);
+        let unreachable = |why: ureq::Error| SourceError::unreachable(&self.base, plain(&why));
         let bad = |why| SourceError::unusable(&self.base, why);
         let url = request.uri_ref().map(ToString::to_string);
         let url = url.unwrap_or_default();
@@ -185,6 +185,20 @@ fn resolved(page: &str, address: &str) -> String {
     match folder {
         Some(at) => format!("{}{address}", &path[..=at]),
         None => format!("{path}/{address}"),
+    }
+}
+
+/// Why there is no answer, as a sentence.
+pub(super) fn plain(why: &ureq::Error) -> String {
+    match why {
+        ureq::Error::Io(why) => format!("it cannot be reached: {why}"),
+        ureq::Error::HostNotFound => "there is no host of this name".to_owned(),
+        ureq::Error::ConnectionFailed => "it cannot be reached".to_owned(),
+        ureq::Error::Timeout(_) => "it does not answer in time".to_owned(),
+        ureq::Error::BodyExceedsLimit(most) => {
+            format!("its answer has more than {most} bytes, which is the most that is read")
+        }
+        other => other.to_string(),
     }
 }
 
