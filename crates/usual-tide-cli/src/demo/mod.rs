@@ -14,7 +14,7 @@ use usual_tide::{Draft, Feed, ListId, ProposalId, Query, Replica, Store};
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
 
 pub(crate) fn run(out: &mut Output) -> Result<(), CommandError> {
-    let mut tour = Tour::new(output::columns().clamp(60, 100))?;
+    let mut tour = Tour::new(output::columns().clamp(40, 100))?;
     tour.screen.opening(tour.stage.store.len());
     for act in acts::ALL {
         tour.play(act)?;

@@ -9,8 +9,8 @@ mod work;
 use crate::args::{Measure, MeasureFormat};
 use crate::error::CommandError;
 use crate::input;
-use crate::output::Output;
 use crate::output::progress::Progress;
+use crate::output::{Output, columns};
 use figure::Figure;
 use usual_tide::record::Record;
 use work::Subject;
@@ -64,7 +64,9 @@ pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandErro
         return Ok(());
     };
     match measure.format {
-        MeasureFormat::Table => out.text(&report::table(largest, &field, measure.rounds)),
+        MeasureFormat::Table => {
+            out.text(&report::table(largest, &field, measure.rounds, columns()))
+        }
         MeasureFormat::Json => out.json(&report::json(&measured, &field, measure.rounds)),
     }
 }

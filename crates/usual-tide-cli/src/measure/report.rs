@@ -6,8 +6,8 @@ use crate::output::cells::{fitted, width};
 use serde_json::{Value, json};
 use usual_tide::record::FieldName;
 
-/// The figures of one size.
-pub(super) fn table(measured: &Measured, field: &FieldName, rounds: u32) -> String {
+/// The figures of one size, as a table where that fits into so many columns.
+pub(super) fn table(measured: &Measured, field: &FieldName, rounds: u32, columns: usize) -> String {
     let lines: Vec<[String; 6]> = measured.figures.iter().map(line).collect();
     let headings = [
         "work",
@@ -29,9 +29,20 @@ pub(super) fn table(measured: &Measured, field: &FieldName, rounds: u32) -> Stri
             .map(|(column, (cell, width))| fitted(cell, *width, column % 2 == 1 || column == 4));
         cells.collect::<Vec<_>>().join("  ").trim_end().to_owned()
     };
-    let mut text = format!("{}\n", row(headings));
-    for line in &lines {
-        text.push_str(&format!("{}\n", row(line.each_ref().map(String::as_str))));
+    let whole = widths.iter().sum::<usize>() + 2 * (widths.len() - 1);
+    let mut text = String::new();
+    if whole <= columns {
+        text.push_str(&format!("{}\n", row(headings)));
+        for line in &lines {
+            text.push_str(&format!("{}\n", row(line.each_ref().map(String::as_str))));
+        }
+    } else {
+        for [work, took, floor, floor_took, ratio, spread] in &lines {
+            text.push_str(&format!(
+                "{work}: {took}, {ratio} times its floor ({spread})\n"
+            ));
+            text.push_str(&format!("  {floor}: {floor_took}\n"));
+        }
     }
     let rows = measured.rows;
     text + &format!(

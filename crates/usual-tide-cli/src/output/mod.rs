@@ -10,6 +10,7 @@ use crate::error::CommandError;
 use anstream::adapter::strip_str;
 use anstream::{AutoStream, ColorChoice};
 use serde_json::Value;
+use std::borrow::Cow;
 use std::io::{self, BufWriter, IsTerminal, StdoutLock, Write};
 use terminal_size::terminal_size_of;
 use usual_tide::{Section, SectionKey};
@@ -21,6 +22,7 @@ const UNBOUNDED: usize = 1 << 20;
 pub(crate) struct Output {
     out: BufWriter<StdoutLock<'static>>,
     has_colours: bool,
+    columns: usize,
 }
 
 impl Output {
@@ -28,14 +30,16 @@ impl Output {
         Self {
             has_colours: AutoStream::choice(&io::stdout()) != ColorChoice::Never,
             out: BufWriter::new(io::stdout().lock()),
+            columns: columns(),
         }
     }
 
-    /// Text for people, in colours where these belong.
+    /// Text for people, in colours where these belong, and in lines that fit.
     pub(crate) fn text(&mut self, text: &str) -> Result<(), CommandError> {
+        let text = in_lines(text, self.columns);
         let written = match self.has_colours {
             true => self.out.write_all(text.as_bytes()),
-            false => write!(self.out, "{}", strip_str(text)),
+            false => write!(self.out, "{}", strip_str(&text)),
         };
         written.map_err(CommandError::Write)
     }
@@ -53,6 +57,27 @@ impl Output {
     pub(crate) fn finish(&mut self) -> Result<(), CommandError> {
         self.out.flush().map_err(CommandError::Write)
     }
+}
+
+/// The text with its longer lines broken between words, each rest set in a little further.
+fn in_lines(text: &str, columns: usize) -> Cow<'_, str> {
+    let fits = |line: &str| textwrap::core::display_width(line) <= columns;
+    if text.lines().all(fits) {
+        return Cow::Borrowed(text);
+    }
+    let lines = text.split_inclusive('\n').map(|line| {
+        let (line, end) = match line.strip_suffix('\n') {
+            Some(line) => (line, "\n"),
+            None => (line, ""),
+        };
+        if fits(line) {
+            return format!("{line}{end}");
+        }
+        let blanks = line.len() - line.trim_start_matches(' ').len();
+        let others = " ".repeat((blanks + 2).min(columns / 2));
+        format!("{}{end}", paragraph(line, columns, "", &others))
+    });
+    Cow::Owned(lines.collect())
 }
 
 /// Data, to the byte.
