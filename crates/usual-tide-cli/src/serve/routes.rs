@@ -322,10 +322,13 @@ async fn change(
 }
 
 /// The body of a request, within its bounds in size and time.
-async fn body_of(app: &App, headers: &HeaderMap, body: Body) -> Result<Bytes, Reply> {
+async fn body_of(app: &App, headers: &HeaderMap, body: Body) -> Result<Bytes, Box<Reply>> {
     let too_large = || {
         let most = app.most_bytes;
-        Reply::problem(413, format!("the body is larger than {most} bytes"))
+        Box::new(Reply::problem(
+            413,
+            format!("the body is larger than {most} bytes"),
+        ))
     };
     let length = headers.get(header::CONTENT_LENGTH);
     let length = length.and_then(|length| length.to_str().ok()?.parse::<u64>().ok());
@@ -334,11 +337,11 @@ async fn body_of(app: &App, headers: &HeaderMap, body: Body) -> Result<Bytes, Re
     }
     match tokio::time::timeout(BODY_TIME, to_bytes(body, app.most_bytes)).await {
         Ok(Ok(body)) => Ok(body),
-        Ok(Err(_)) if length.is_some() => Err(Reply::problem(400, "the body is cut off")),
+        Ok(Err(_)) if length.is_some() => Err(Reply::problem(400, "the body is cut off").into()),
         Ok(Err(_)) => Err(too_large()),
         Err(_) => {
             let why = format!("the body took longer than {} seconds", BODY_TIME.as_secs());
-            Err(Reply::problem(408, why))
+            Err(Reply::problem(408, why).into())
         }
     }
 }
@@ -364,7 +367,7 @@ async fn write(
         let (members, why) = members(&body);
         let fingerprint = fingerprint(&app.hasher, &head, &body);
         let asked = asked(head.method, members).ok_or_else(|| Reply::problem(400, why))?;
-        Ok::<_, Reply>((conditions, id, fingerprint, asked))
+        Ok::<_, Box<Reply>>((conditions, id, fingerprint, asked))
     };
     let (conditions, id, fingerprint, asked) = match read.await {
         Ok(read) => read,
@@ -413,7 +416,7 @@ fn members(body: &[u8]) -> (Option<Map<String, Value>>, String) {
 }
 
 /// The name under which a write may come again.
-fn idempotency_key(headers: &HeaderMap) -> Result<Option<String>, Reply> {
+fn idempotency_key(headers: &HeaderMap) -> Result<Option<String>, Box<Reply>> {
     let Some(key) = headers.get("idempotency-key") else {
         return Ok(None);
     };
@@ -421,7 +424,7 @@ fn idempotency_key(headers: &HeaderMap) -> Result<Option<String>, Reply> {
     match key.is_empty() || key.len() > 256 {
         true => {
             let why = "an Idempotency-Key has 1 to 256 characters, all of them ASCII";
-            Err(Reply::problem(400, why))
+            Err(Reply::problem(400, why).into())
         }
         false => Ok(Some(key.to_owned())),
     }

@@ -21,7 +21,7 @@ pub(super) struct Conditions {
 
 impl Conditions {
     /// Reads the headers; a condition that cannot be read is refused, since it would be passed over.
-    pub(super) fn of(headers: &HeaderMap) -> Result<Self, Reply> {
+    pub(super) fn of(headers: &HeaderMap) -> Result<Self, Box<Reply>> {
         Ok(Self {
             matches: tags(headers, header::IF_MATCH)?,
             matches_not: tags(headers, header::IF_NONE_MATCH)?,
@@ -56,10 +56,11 @@ impl Tags {
     }
 }
 
-fn tags(headers: &HeaderMap, name: HeaderName) -> Result<Option<Tags>, Reply> {
+fn tags(headers: &HeaderMap, name: HeaderName) -> Result<Option<Tags>, Box<Reply>> {
     let mut read = Vec::new();
     let mut any = false;
-    let bad = || Reply::problem(400, format!("the header {name} is no list of entity tags"));
+    let why = || format!("the header {name} is no list of entity tags");
+    let bad = || Box::new(Reply::problem(400, why()));
     let mut values = headers.get_all(&name).iter().peekable();
     if values.peek().is_none() {
         return Ok(None);

@@ -110,7 +110,7 @@ pub(super) fn exchange(new: TempPath, target: &Path) -> io::Result<TempPath> {
                 return Ok(new);
             }
             // Not every file system can.
-            Err(why) if matches!(why, rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
+            Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
             Err(why) => return Err(why.into()),
         }
     }
