@@ -241,3 +241,47 @@ fn what_cannot_be_kept_is_refused_and_the_file_stays_readable() {
     assert_eq!(fs::read_to_string(&path).unwrap(), "id,title,fee.amount\n");
     assert!(keys(&path).is_empty());
 }
+
+#[test]
+fn nothing_is_left_beside_the_file_by_this_run_or_one_that_was_killed() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    fs::write(&path, "[{\"id\":1},{\"id\":2}]\n").unwrap();
+    for name in [
+        ".pieces.json.abc.usual-tide-new",
+        ".pieces.json.usual-tide-former",
+    ] {
+        fs::write(folder.path().join(name), "[{\"id\":").unwrap();
+    }
+    fs::write(folder.path().join(".other.json.abc.usual-tide-new"), "").unwrap();
+    let (store, link) = start(&path);
+    set(&store, 1, "n", json!(1));
+    link.flush(LONG).unwrap();
+    drop(link);
+    let names = || {
+        let names = fs::read_dir(folder.path()).unwrap().flatten();
+        let mut names: Vec<_> = names.map(|entry| entry.file_name()).collect();
+        names.sort();
+        names
+    };
+    wait_for(|| names() == [".other.json.abc.usual-tide-new", "pieces.json"]);
+}
+
+#[test]
+fn a_file_that_is_too_large_to_be_made_anew_for_each_write_is_refused_with_advice() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.ndjson");
+    let lines: String = (0..1000).map(|id| format!("{{\"id\":{id}}}\n")).collect();
+    fs::write(&path, &lines).unwrap();
+    let store = SharedStore::new(Store::new());
+    let source = FileSource::new(&path, &id()).write_up_to(1000);
+    let link = Link::start(store.clone(), source).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    set(&store, 1, "n", json!(1));
+    link.flush(LONG).unwrap();
+    let reason = store
+        .read(|store| store.refused()[0].reason.clone())
+        .unwrap();
+    assert!(reason.contains("SQLite"), "{reason}");
+    assert_eq!(fs::read_to_string(&path).unwrap(), lines);
+}

@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use rust_decimal::Decimal;
 use std::cmp::Ordering;
 use std::sync::Arc;
-use usual_tide::{FieldValue, Fields, Folding, InputError, Item, Kind, Value};
+use usual_tide::{FieldValue, Fields, Folding, InputError, Item, Kind, Store, Value};
 
 /// An amount that is shown with its currency and edited as two values.
 #[derive(Clone, PartialEq, Debug, Default, Fields)]
@@ -316,4 +316,68 @@ fn folding_follows_unicode() {
     assert_ne!(Folding::Case.fold("É"), Folding::Case.fold("e"));
     assert_eq!(Folding::Accents.fold("É"), "E");
     assert_eq!(Folding::Case.fold("ABC"), "abc");
+}
+
+#[test]
+fn fields_of_any_name_are_found_by_their_path_and_merged_by_field() {
+    #[derive(Clone, PartialEq, Debug, Fields)]
+    struct Speed {
+        #[item(rename = "km/h")]
+        kmh: u32,
+    }
+    #[derive(Clone, PartialEq, Debug, Item)]
+    struct Run {
+        #[item(key)]
+        id: u32,
+        #[item(rename = "a.b")]
+        dotted: u32,
+        #[item(rename = "c~d")]
+        tilde: u32,
+        #[item(nested)]
+        speed: Speed,
+    }
+    let run = Run {
+        id: 1,
+        dotted: 0,
+        tilde: 0,
+        speed: Speed { kmh: 0 },
+    };
+    let mut store = Store::load([run]).unwrap();
+    store.expect_answers();
+    store
+        .edit(&1, |run| {
+            run.dotted = 1;
+            run.tilde = 2;
+            run.speed.kmh = 3;
+        })
+        .unwrap();
+    let write = store.unanswered().next().unwrap().clone();
+    let (before, after) = (
+        write.before.as_ref().unwrap(),
+        write.after.as_ref().unwrap(),
+    );
+    let changed = before.changed_fields(after);
+    let paths: Vec<&str> = changed.iter().map(|path| path.as_str()).collect();
+    assert_eq!(paths, ["/a.b", "/c~0d", "/speed/km~1h"]);
+    for path in &changed {
+        assert_eq!(Run::field_at(path).unwrap().path(), *path);
+    }
+    // The source changes another field meanwhile, and each field of the edit stays on top.
+    for (field, expected) in [("a.b", 1), ("c~d", 2), ("speed.km/h", 3)] {
+        let mut draft = store.draft(&1).unwrap();
+        store
+            .from_source(|store| store.edit(&1, |run| run.id = 1))
+            .unwrap();
+        assert_eq!(draft.typed(field).unwrap(), expected.to_string());
+        draft.type_text(field, "9").unwrap();
+        store
+            .from_source(|store| {
+                store.edit(&1, |run| match field {
+                    "a.b" => run.tilde += 10,
+                    _ => run.dotted += 10,
+                })
+            })
+            .unwrap();
+        store.commit(&mut draft).unwrap();
+    }
 }

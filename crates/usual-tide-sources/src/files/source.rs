@@ -418,13 +418,18 @@ pub(crate) fn carry_out(
 
 impl Source<Record> for FileSource {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
-        if self.last.is_none() {
+        let is_first = self.last.is_none();
+        if is_first {
             clean_up(&self.path);
         }
         let file = open_locked(&self.path, false, LOCK_PATIENCE);
         let file = file.map_err(|why| self.unreachable(why))?;
         let content = self.read(file, Some(loading))?;
         self.check_former();
+        if is_first {
+            // What a run that was killed has kept: the file itself can be read.
+            let _ = std::fs::remove_file(former_path(&self.path));
+        }
         Ok(Loaded::all(content.items))
     }
 
@@ -478,6 +483,12 @@ fn watch(path: &Path, known: &Known, poll: Duration, news: &News<Record>) {
             news.stale();
             told = Some(stamp);
         }
+    }
+}
+
+impl Drop for FileSource {
+    fn drop(&mut self) {
+        self.check_former();
     }
 }
 
