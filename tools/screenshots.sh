@@ -62,7 +62,8 @@ xvfb-run --auto-servernum --server-args="-screen 0 1280x800x24" bash -c '
 ' _ "$data"
 echo docs/screenshots/serve.png
 cp demo/pieces.json "$data/"
-sleep 1
+# A file that got shorter is taken after two seconds.
+sleep 4
 (sleep 1.2; bash "$data/edits.sh" 0.4) &
 shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'" \
     "usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"

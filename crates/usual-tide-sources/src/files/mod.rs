@@ -13,6 +13,7 @@
 //! # Ok(()) }
 //! ```
 
+mod carry;
 mod checked;
 mod csv;
 mod error;

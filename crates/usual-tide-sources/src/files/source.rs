@@ -1,6 +1,7 @@
 //! A file as a source.
 
 use super::ReadError;
+use super::carry::{carry_out, carry_out_as_csv};
 use super::csv::CsvLayout;
 use super::format::FileFormat;
 use super::read::{FileContent, ReadOptions};
@@ -9,14 +10,13 @@ use super::stamp::{Seen, Stamp, ends_line, open_locked};
 use super::stream::{looks_of, read_open_file};
 use super::write::{WriteError, write_as};
 use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
-use crate::merge::{Deed, deed, saved};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record};
-use usual_tide::{EditError, Place, Store, Write};
+use usual_tide::{Store, Write};
 
 /// A JSON, NDJSON or CSV file as a source.
 ///
@@ -346,74 +346,6 @@ impl FileSource {
         self.former = Some(Former { file, seen });
         Ok(true)
     }
-}
-
-/// Does what a write asks where the items are kept as CSV: what would not be read back is refused, and what is
-/// answered is what will be read.
-fn carry_out_as_csv(
-    items: &mut Store<Record>,
-    write: &Write<Record>,
-    layout: &mut CsvLayout,
-) -> (Answer<Record>, bool) {
-    if let Some(after) = &write.after
-        && let Err(why) = layout.admit(after.members())
-    {
-        return (Answer::refused(why.to_string()), false);
-    }
-    let (answer, changed) = carry_out(items, write);
-    let answer = match (answer, items.get(&write.key)) {
-        (Answer::Saved | Answer::SavedAs(_), Some(now)) => {
-            let mut read = Record::clone(now);
-            for (name, value) in layout.as_read(now.members()) {
-                // A member by its own name, whatever stands in it.
-                let name = format!("/{}", name.replace('~', "~0").replace('/', "~1"));
-                if let Err(why) = read.set(&name, value) {
-                    tracing::error!(%why, "a column is no member");
-                }
-            }
-            saved(write, &read)
-        }
-        (answer, _) => answer,
-    };
-    (answer, changed)
-}
-
-/// Does what a write asks in a store of what the source has; `true` when something changed.
-pub(crate) fn carry_out(
-    items: &mut Store<Record>,
-    write: &Write<Record>,
-) -> (Answer<Record>, bool) {
-    let place = |items: &Store<Record>| {
-        let place = write.place.as_ref()?;
-        place.place(|key| items.contains(key))
-    };
-    let done: Result<(Answer<Record>, bool), EditError<_>> = (|| {
-        let now = items.get(&write.key).cloned();
-        Ok(match deed(write, now.as_deref()) {
-            Deed::None(answer) => (answer, false),
-            Deed::Add => {
-                let place = place(items).unwrap_or(Place::End);
-                let item = write.after.as_deref().cloned();
-                items.add_many(item, place)?;
-                (Answer::Saved, true)
-            }
-            Deed::Replace(item, differ) => {
-                let answer = saved(write, &item);
-                let place = place(items);
-                items.replace(*item)?;
-                let moved = match place {
-                    Some(place) => items.move_to(&write.key, place)?,
-                    None => false,
-                };
-                (answer, moved || !differ.is_empty())
-            }
-            Deed::Remove => {
-                items.remove(&write.key)?;
-                (Answer::Saved, true)
-            }
-        })
-    })();
-    done.unwrap_or_else(|why| (Answer::refused(why.to_string()), false))
 }
 
 impl Source<Record> for FileSource {

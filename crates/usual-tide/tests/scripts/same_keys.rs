@@ -7,7 +7,8 @@ use super::model::{Grouped, Order, Shape, Thing, thing};
 use proptest::prelude::*;
 use std::sync::Arc;
 use usual_tide::{
-    CommitError, Draft, EditError, Feed, ListId, Place, Prefer, Query, Store, Ticket, Write,
+    CommitError, Draft, EditError, Feed, ListId, Place, Prefer, ProposalId, Query, Show, Store,
+    Ticket, Write,
 };
 
 type Rows = Vec<Arc<Thing>>;
@@ -38,6 +39,10 @@ enum Op {
     RefuseWith(u8, Option<u8>),
     TryAgain(u8),
     Dismiss(u8),
+    Propose(Vec<u16>),
+    Settle(u8, bool),
+    Hold(u16, bool),
+    Later(Box<Op>),
     Saved,
 }
 
@@ -73,6 +78,10 @@ fn op() -> impl Strategy<Value = Op> {
             .prop_map(|(which, seed)| Op::RefuseWith(which, seed)),
         1 => any::<u8>().prop_map(Op::TryAgain),
         1 => any::<u8>().prop_map(Op::Dismiss),
+        1 => prop::collection::vec(0..KEYS, 1..3).prop_map(Op::Propose),
+        1 => (any::<u8>(), any::<bool>()).prop_map(|(which, confirm)| Op::Settle(which, confirm)),
+        1 => (0..KEYS, any::<bool>()).prop_map(|(key, hold)| Op::Hold(key, hold)),
+        1 => edit().prop_map(|op| Op::Later(Box::new(op))),
         1 => Just(Op::Saved),
     ]
 }
@@ -105,6 +114,7 @@ struct World {
     store: Store<Thing>,
     lists: Vec<(ListId, Feed<Thing>, Rows)>,
     drafts: Vec<Draft<Thing>>,
+    proposals: Vec<ProposalId>,
     waits: bool,
 }
 
@@ -143,6 +153,7 @@ impl World {
             lists: lists.into(),
             store,
             drafts: Vec::new(),
+            proposals: Vec::new(),
             waits,
         }
     }
@@ -175,6 +186,25 @@ impl World {
                 drop(self.store.reload(items));
             }
             Op::Saved => self.check_saved(),
+            Op::Propose(keys) => self.proposals.extend(self.store.propose_removal(keys).ok()),
+            Op::Settle(which, confirm) => {
+                if let Some(at) = pick(*which, &self.proposals) {
+                    let id = self.proposals.remove(at);
+                    match confirm {
+                        true => drop(self.store.confirm(id)),
+                        false => drop(self.store.cancel(id)),
+                    }
+                }
+            }
+            Op::Hold(key, true) => drop(self.store.hold(key)),
+            Op::Hold(key, false) => drop(self.store.release(key)),
+            Op::Later(op) if self.waits => {
+                drop(
+                    self.store
+                        .submit(Show::WhenConfirmed, |store| run(store, op)),
+                );
+            }
+            Op::Later(_) => {}
             Op::Draft(_)
             | Op::DraftNew(..)
             | Op::Type(..)
@@ -350,6 +380,9 @@ impl World {
     fn finish(&mut self) {
         for draft in std::mem::take(&mut self.drafts) {
             self.store.discard(draft).unwrap();
+        }
+        for id in std::mem::take(&mut self.proposals) {
+            drop(self.store.cancel(id));
         }
         let saved = self.store.saved_items();
         while let Some(write) = self.ticket(0) {

@@ -2,8 +2,9 @@
 
 mod object;
 mod patch;
+mod problem;
 mod read;
 mod steps;
 mod write;
 
-pub use read::{ChangesJsonError, ChangesJsonProblem};
+pub use problem::{ChangesJsonError, ChangesJsonProblem};

@@ -1,6 +1,6 @@
 //! A place in JSON that is being read, which knows where it is.
 
-use super::read::{ChangesJsonError, ChangesJsonProblem};
+use super::problem::{ChangesJsonError, ChangesJsonProblem};
 use crate::record::RecordKey;
 use serde_json::{Map, Value};
 
