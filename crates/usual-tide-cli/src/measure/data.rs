@@ -72,7 +72,10 @@ pub(super) fn text_field(name: Option<&str>, items: &[Record]) -> Result<FieldNa
     };
     let found = found.ok_or_else(|| CommandError::Measure {
         why: match name {
-            Some(name) => format!("no field {name:?} holds text"),
+            Some(name) => match schema.nearest(name).filter(|_| schema.kind(name).is_none()) {
+                Some(nearest) => format!("there is no field {name:?}; did you mean {nearest:?}?"),
+                None => format!("no field {name:?} holds text"),
+            },
             None => "no field beside the key holds text: name one with --field".to_owned(),
         },
     })?;

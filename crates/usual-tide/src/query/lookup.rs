@@ -36,8 +36,6 @@ impl<T: Fields> FieldLookup<T> for OfType<T> {
 
 /// The name that is most like a wrong one, when one is.
 pub(crate) fn nearest<T>(name: &str, fields: &impl FieldLookup<T>) -> Option<String> {
-    /// How alike two names must be for one to be offered for the other.
-    const ALIKE: f64 = 0.7;
     // A part of a nested name, or of its way: `fee` and `amount` for `fee.amount`.
     let around = |other: &String| {
         let rest = other
@@ -56,11 +54,21 @@ pub(crate) fn nearest<T>(name: &str, fields: &impl FieldLookup<T>) -> Option<Str
     {
         return Some(nested);
     }
+    most_like(name, &fields.names())
+}
+
+/// The name that is most like a wrong one, when one is alike enough to be offered for it.
+pub(crate) fn most_like<'a>(
+    name: &str,
+    names: impl IntoIterator<Item = &'a String>,
+) -> Option<String> {
+    /// How alike two names must be.
+    const ALIKE: f64 = 0.7;
     let likeness = |other: &String| strsim::normalized_damerau_levenshtein(name, other);
-    let names = fields.names().into_iter();
-    let nearest = names.map(|name| (likeness(&name), name));
+    let names = names.into_iter();
+    let nearest = names.map(|name| (likeness(name), name));
     let nearest = nearest.max_by(|one, two| one.0.total_cmp(&two.0));
     nearest
         .filter(|(alike, _)| *alike >= ALIKE)
-        .map(|(_, name)| name)
+        .map(|(_, name)| name.clone())
 }

@@ -19,7 +19,7 @@ pub use group::{Group, GroupProblem, GroupTextError, Period, StepError, Total};
 pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 #[cfg(feature = "record")]
-pub(crate) use lookup::nearest;
+pub(crate) use lookup::{most_like, nearest};
 pub use search::Search;
 pub(crate) use sort::Refinement;
 pub use sort::Sort;

@@ -41,10 +41,12 @@ pub struct Record {
 #[non_exhaustive]
 pub enum RecordError {
     /// It has no key.
-    #[error("it has no field {name:?}, which is to be its key")]
+    #[error("it has no field {name:?}, which is to be its key{}", .nearest.as_ref().map(|name| format!("; did you mean {name:?}?")).unwrap_or_default())]
     NoKey {
         /// The name of the key field.
         name: String,
+        /// The member whose name is most like it.
+        nearest: Option<String>,
     },
     /// Objects and lists stand within each other deeper than is kept.
     #[error("its members nest deeper than {most} levels, which is the most that is kept")]
@@ -189,8 +191,12 @@ fn nests_at_most(value: &Value, levels: usize) -> bool {
 }
 
 fn read_key(members: &Map<String, Value>, name: &FieldName) -> Result<RecordKey, RecordError> {
-    let value = name.find(members).ok_or_else(|| RecordError::NoKey {
-        name: name.to_string(),
+    let value = name.find(members).ok_or_else(|| {
+        let name = name.to_string();
+        RecordError::NoKey {
+            nearest: crate::query::most_like(&name, members.keys()),
+            name,
+        }
     })?;
     RecordKey::from_value(value).map_err(|why| RecordError::BadKey {
         name: name.to_string(),
