@@ -6,6 +6,7 @@ use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value};
 use std::time::Duration;
 use ureq::http::{Request, Response, header};
+use ureq::tls::{RootCerts, TlsConfig};
 use ureq::{Agent, Body};
 use usual_tide::Neighbours;
 use usual_tide::record::{RecordKey, parse_value};
@@ -41,6 +42,12 @@ impl Client {
         let config = Agent::config_builder()
             .timeout_global(Some(options.timeout))
             .http_status_as_error(false)
+            // Whom this machine trusts: an office may have an authority of its own.
+            .tls_config(
+                TlsConfig::builder()
+                    .root_certs(RootCerts::PlatformVerifier)
+                    .build(),
+            )
             .build();
         Self {
             agent: config.into(),
