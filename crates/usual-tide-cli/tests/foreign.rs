@@ -118,6 +118,11 @@ fn headers_and_tokens_are_sent_to_their_server_alone_and_are_in_no_message() {
     let output = run(&["show", &address, "--token-file", &token]);
     let told = stderr(&output);
     assert!(told.contains("401") && !told.contains("s3cret"), "{told}");
+    for header in ["Authorization s3cret", "X: s3cret\u{e9}"] {
+        let output = run(&["show", &address, "--header", header]);
+        assert_eq!(output.status.code(), Some(2));
+        assert!(!stderr(&output).contains("s3cret"), "{output:?}");
+    }
     let bad = support::write(&folder, "bad", "two words");
     let told = stderr(&run(&["show", &address, "--token-file", &bad]));
     assert!(

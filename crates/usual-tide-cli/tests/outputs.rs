@@ -7,7 +7,8 @@ mod support;
 use serde_json::{Value, json};
 use std::fs;
 use std::path::{Path, PathBuf};
-use support::{run, run_with, stderr, stdout, write};
+use support::{command, demo, run, run_with, stderr, stdout, write};
+use unicode_width::UnicodeWidthStr;
 
 const ROWS: &str = "[{\"id\": 1, \"title\": \"Bowl\"}, {\"id\": 2, \"title\": \"Jug\"}]";
 const PATCH: &str = "[{\"op\": \"replace\", \"path\": \"/1/title\", \"value\": \"Vase\"}]";
@@ -306,4 +307,47 @@ fn a_wait_without_end_ends_when_there_is_enough() {
         "30",
     ]);
     assert!(watched.status.success(), "{watched:?}");
+}
+
+#[test]
+fn texts_fit_a_terminal_from_40_columns_on_and_pipes_are_not_cut() {
+    let (pieces, later) = (demo("pieces.json"), demo("pieces-later.json"));
+    let (script, trace) = (
+        demo("evening.ndjson"),
+        demo("trace-target-before-lift.ndjson"),
+    );
+    let commands: [&[&str]; 7] = [
+        &["demo"],
+        &[
+            "show",
+            &pieces,
+            "--group",
+            "due:week",
+            "--totals",
+            "height_mm:sum",
+        ],
+        &["show", &pieces, "--take", "3"],
+        &["compare", &pieces, &later],
+        &["replay", &pieces, &script],
+        &["verify", &trace],
+        &["measure", "--rows", "100", "--rounds", "1"],
+    ];
+    for arguments in commands {
+        for columns in [40, 57, 80] {
+            let output = command(arguments)
+                .env("USUAL_TIDE_COLUMNS", columns.to_string())
+                .output()
+                .unwrap();
+            let text = stdout(&output);
+            let widest = text.lines().max_by_key(|line| line.width()).unwrap();
+            assert!(
+                widest.width() <= columns,
+                "{arguments:?} {columns}: {widest:?}"
+            );
+        }
+        if arguments[0] != "demo" {
+            let piped = command(arguments).env("COLUMNS", "40").output().unwrap();
+            assert!(!stdout(&piped).contains('…'), "{arguments:?}");
+        }
+    }
 }

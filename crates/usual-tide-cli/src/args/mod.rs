@@ -32,6 +32,19 @@ impl Arguments {
                 .error(clap::error::ErrorKind::ArgumentConflict, why)
                 .exit()
         };
+        let items = match &self.command {
+            Command::Show(show) => Some(&show.items),
+            Command::Compare(compare) => Some(&compare.items),
+            Command::Apply(apply) => Some(&apply.items),
+            Command::Replay(replay) => Some(&replay.items),
+            Command::Watch(watch) => Some(&watch.items),
+            Command::Serve(serve) => Some(&serve.items),
+            Command::Measure(measure) => Some(&measure.items),
+            _ => None,
+        };
+        if items.is_some_and(|items| items.headers().is_none()) {
+            refuse("--header: a name, a colon and a value of ASCII characters are expected");
+        }
         let moves = match &self.command {
             Command::Compare(compare) => (compare.without_moves, compare.format),
             Command::Watch(watch) => (watch.without_moves, watch.format),

@@ -19,8 +19,8 @@ pub(crate) struct ItemOptions {
     #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
     pub(crate) delimiter: Option<u8>,
     /// A header that a server is sent with each request, such as `Accept-Language: de`; can be given again.
-    #[arg(long, value_name = "NAME: VALUE", value_parser = header)]
-    pub(crate) header: Vec<(String, String)>,
+    #[arg(long, value_name = "NAME: VALUE")]
+    pub(crate) header: Vec<String>,
     /// A file with the token that a server asks for (`Authorization: Bearer …`); without, the environment variable
     /// USUAL_TIDE_TOKEN.
     #[arg(long, value_name = "FILE")]
@@ -51,20 +51,21 @@ fn delimiter(text: &str) -> Result<u8, String> {
     }
 }
 
-fn header(text: &str) -> Result<(String, String), String> {
-    let (name, value) = text
-        .split_once(':')
-        .ok_or("a name, a colon and a value are expected")?;
-    let is_name = !name.is_empty()
-        && name
-            .bytes()
-            .all(|byte| byte.is_ascii_alphanumeric() || b"-_.!#$%&'*+^`|~".contains(&byte));
-    let value = value.trim();
-    let is_value = value.bytes().all(|byte| (32..127).contains(&byte));
-    match is_name && is_value {
-        true => Ok((name.to_owned(), value.to_owned())),
-        // The value may be a secret.
-        false => Err("it is no header".to_owned()),
+impl ItemOptions {
+    /// The headers, as names and values; none where one of them is no header. What is wrong is not told with the value,
+    /// which may be a secret.
+    pub(crate) fn headers(&self) -> Option<Vec<(String, String)>> {
+        let headers = self.header.iter().map(|text| {
+            let (name, value) = text.split_once(':')?;
+            let value = value.trim();
+            let is_name = !name.is_empty()
+                && name
+                    .bytes()
+                    .all(|byte| byte.is_ascii_alphanumeric() || b"-_.!#$%&'*+^`|~".contains(&byte));
+            let is_value = value.bytes().all(|byte| (32..127).contains(&byte));
+            (is_name && is_value).then(|| (name.to_owned(), value.to_owned()))
+        });
+        headers.collect()
     }
 }
 

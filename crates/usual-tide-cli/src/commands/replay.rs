@@ -6,7 +6,7 @@ use crate::args::{QueryOptions, Replay, StepFormat};
 use crate::error::CommandError;
 use crate::input::{self, Surroundings};
 use crate::output::words::Told;
-use crate::output::{Output, columns, counted};
+use crate::output::{Output, columns, counted, is_piped};
 use crate::script::{self, Line, ScriptError, Stage};
 use anstyle::Style;
 use serde_json::{Map, Value, json};
@@ -16,7 +16,7 @@ use usual_tide::{Query, Store};
 use usual_tide_sources::files;
 use watched::Watched;
 
-/// Rows of one change set that are told as text; the rest is counted.
+/// Rows of one change set that are told on a terminal; the rest is counted.
 const TOLD: usize = 20;
 
 /// Up to so many items, all rows are compared after each edit.
@@ -211,9 +211,10 @@ impl Telling {
                         let rows = store.list(list.id())?;
                         let told = Told::new(changes, &rows, columns().saturating_sub(5));
                         let rows = told.lines();
-                        lines.extend(rows.iter().take(TOLD).map(|line| format!("     {line}")));
-                        if rows.len() > TOLD {
-                            lines.push(format!("     … and {} more", rows.len() - TOLD));
+                        let most = if is_piped() { rows.len() } else { TOLD };
+                        lines.extend(rows.iter().take(most).map(|line| format!("     {line}")));
+                        if rows.len() > most {
+                            lines.push(format!("     … and {} more", rows.len() - most));
                         }
                         lines.push(format!("     {}", told.summary()));
                         lines.extend(told.renumbered().map(|line| format!("     {line}")));

@@ -168,7 +168,7 @@ impl Origin {
                 (Box::new(source), key)
             }
             Self::Http(address) => {
-                let mut headers = options.header.clone();
+                let mut headers = options.headers().unwrap_or_default();
                 if let Some(token) = token(options)? {
                     headers.push(("Authorization".to_owned(), format!("Bearer {token}")));
                 }

@@ -117,6 +117,11 @@ pub(crate) fn columns() -> usize {
     told.filter(|columns| *columns > 0).unwrap_or(UNBOUNDED)
 }
 
+/// Whether another program or a file takes the output, so that nothing of it is cut.
+pub(crate) fn is_piped() -> bool {
+    columns() == UNBOUNDED
+}
+
 /// What a section is called, on one line.
 pub(crate) fn heading(section: &Section) -> String {
     match section.heading() {

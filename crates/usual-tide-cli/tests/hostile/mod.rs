@@ -377,3 +377,77 @@ fn the_port_that_is_taken_is_named() {
         "{told}"
     );
 }
+
+#[cfg(unix)]
+#[test]
+fn the_log_tells_what_is_asked_for_and_no_more() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = file(&folder);
+    for (level, expected) in [("info", true), ("warn", false)] {
+        let log = folder.path().join(level);
+        let shell = format!(
+            "exec {} serve {} --listen 127.0.0.1:0 --fail-every 2 --log {level} 2> {}",
+            env!("CARGO_BIN_EXE_usual-tide"),
+            path.display(),
+            log.display()
+        );
+        let mut server = std::process::Command::new("sh")
+            .args(["-c", &shell])
+            .stdout(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut said = std::io::BufReader::new(server.stdout.take().unwrap());
+        let mut line = String::new();
+        std::io::BufRead::read_line(&mut said, &mut line).unwrap();
+        let port: u16 = line
+            .split(':')
+            .nth(2)
+            .unwrap()
+            .split('/')
+            .next()
+            .unwrap()
+            .parse()
+            .unwrap();
+        for _ in 0..2 {
+            let mut stream = TcpStream::connect(("127.0.0.1", port)).unwrap();
+            write!(
+                stream,
+                "GET /items HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nConnection: close\r\n\r\n"
+            )
+            .unwrap();
+            stream.read_to_end(&mut Vec::new()).unwrap();
+        }
+        let _ = server.kill();
+        server.wait().unwrap();
+        let told = fs::read_to_string(log).unwrap();
+        assert_eq!(
+            told.contains("asked method=GET path=\"/items\" status=200"),
+            expected,
+            "{told}"
+        );
+        assert_eq!(told.contains("failing on purpose"), expected, "{told}");
+        assert!(expected || told.is_empty(), "{told}");
+    }
+}
+
+#[test]
+fn names_are_known_with_and_without_the_default_port() {
+    let folder = tempfile::tempdir().unwrap();
+    let allowed = [
+        "--allow-host",
+        "Studio.Example",
+        "--allow-host",
+        "kiln.example:8443",
+    ];
+    let server = Server::start(file(&folder).to_str().unwrap(), &allowed);
+    for (host, expected) in [
+        ("studio.example", "200"),
+        ("STUDIO.example:80", "200"),
+        ("kiln.example:8443", "200"),
+        ("kiln.example", "403"),
+        ("other.example", "403"),
+    ] {
+        let request = format!("GET /items HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n");
+        assert_eq!(status(&server.raw(&request)), expected, "{host}");
+    }
+}
