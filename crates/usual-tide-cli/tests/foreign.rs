@@ -68,6 +68,58 @@ fn all_pages_are_followed_however_they_are_named() {
 }
 
 #[test]
+fn a_server_without_versions_that_sends_no_items_back_is_written_to() {
+    let asked: Arc<Mutex<Vec<String>>> = Arc::default();
+    let noted = Arc::clone(&asked);
+    let (address, _) = serve(move |first, _| {
+        let request = first.trim_end_matches(" HTTP/1.1").to_owned();
+        noted.lock().unwrap().push(request.clone());
+        match request.as_str() {
+            "GET /items" => page("", "[{\"id\": 1, \"t\": \"a\"}, {\"id\": 2}]"),
+            "GET /items/1" => page("", "{\"id\": 1, \"t\": \"a\"}"),
+            "GET /items/2" => page("", "{\"id\": 2}"),
+            _ => "HTTP/1.1 204 No Content\r\nConnection: close\r\n\r\n".to_owned(),
+        }
+    });
+    let folder = tempfile::tempdir().unwrap();
+    let patch = "[{\"op\": \"replace\", \"path\": \"/0/t\", \"value\": \"b\"}, {\"op\": \"remove\", \"path\": \"/1\"}]";
+    let patch = support::write(&folder, "patch.json", patch);
+    let output = run(&["apply", &address, &patch, "-o", &address]);
+    assert!(output.status.success(), "{output:?}");
+    let asked = asked.lock().unwrap();
+    for expected in ["PATCH /items/1", "DELETE /items/2"] {
+        let times = asked.iter().filter(|asked| *asked == expected).count();
+        assert_eq!(times, 1, "{asked:?}");
+    }
+}
+
+#[test]
+fn other_addresses_are_followed_without_the_headers_of_this_one() {
+    let (other, others) = serve(|_, _| page("", "[{\"id\": 5}]"));
+    let (address, _) = serve(move |first, _| match first.contains("/items ") {
+        true => "HTTP/1.1 302 Found\r\nLocation: /moved\r\nConnection: close\r\n\r\n".to_owned(),
+        false => format!(
+            "HTTP/1.1 307 Temporary Redirect\r\nLocation: {other}/there\r\nConnection: close\r\n\r\n"
+        ),
+    });
+    let output = run(&[
+        "show",
+        &address,
+        "--header",
+        "X-Key: s3cret",
+        "--format",
+        "json",
+    ]);
+    assert_eq!(ids(&output), [5], "{output:?}");
+    assert!(!others.lock().unwrap().join("\n").contains("s3cret"));
+    let (address, _) = serve(|_, _| {
+        "HTTP/1.1 302 Found\r\nLocation: /items\r\nConnection: close\r\n\r\n".to_owned()
+    });
+    let output = run(&["show", &address]);
+    assert!(stderr(&output).contains("more than 5 times"), "{output:?}");
+}
+
+#[test]
 fn pages_without_end_and_answers_that_are_cut_are_told() {
     let (address, _) = serve(|first, _| match first.contains("page=2") {
         false => page("Link: </items?page=2>; rel=\"next\"\r\n", "[{\"id\": 1}]"),

@@ -18,6 +18,9 @@ const PLAIN: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'.')
     .remove(b'~');
 
+/// How often an address may lead to another.
+const MOST_REDIRECTIONS: usize = 5;
+
 /// One server.
 #[derive(Clone, Debug)]
 pub(super) struct Client {
@@ -34,6 +37,8 @@ pub(super) struct Answered {
     pub(super) etag: Option<String>,
     pub(super) id: Option<String>,
     pub(super) next: Option<String>,
+    /// Where it leads to.
+    location: Option<String>,
     pub(super) body: Vec<u8>,
 }
 
@@ -42,6 +47,8 @@ impl Client {
         let config = Agent::config_builder()
             .timeout_global(Some(options.timeout))
             .http_status_as_error(false)
+            .max_redirects(0)
+            .max_redirects_will_error(false)
             // Whom this machine trusts: an office may have an authority of its own.
             .tls_config(
                 TlsConfig::builder()
@@ -84,6 +91,22 @@ impl Client {
         })
     }
 
+    /// What is at an address, or where that leads to. It is followed here, so that a server is sent no headers that
+    /// are another one's.
+    pub(super) fn get(&self, url: &str) -> Result<Answered, SourceError> {
+        let mut url = url.to_owned();
+        for _ in 0..MOST_REDIRECTIONS {
+            let answered = self.send(self.request("GET", &url), None)?;
+            match &answered.location {
+                Some(next) if (300..400).contains(&answered.status) => url.clone_from(next),
+                _ => return Ok(answered),
+            }
+        }
+        let why =
+            format!("it leads from one address to another more than {MOST_REDIRECTIONS} times");
+        Err(SourceError::unusable(&self.base, why))
+    }
+
     /// Sends a request and reads the answer.
     pub(super) fn send(
         &self,
@@ -109,6 +132,8 @@ impl Client {
             etag: text(&response, header::ETAG.as_str()),
             id: text(&response, "last-event-id"),
             next: self.next_page(&response, &url),
+            location: text(&response, header::LOCATION.as_str())
+                .map(|address| resolved(&url, &address)),
             body: body.map_err(unreachable)?,
         })
     }

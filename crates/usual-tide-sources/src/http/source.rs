@@ -125,8 +125,7 @@ impl HttpSource {
         url: &str,
         loading: &mut Loading<'_>,
     ) -> Result<(Loaded<Record>, Option<String>), SourceError> {
-        let request = self.client.request("GET", url);
-        let answered = self.client.send(request, None)?;
+        let answered = self.client.get(url)?;
         if answered.status != 200 {
             return Err(self.unexpected(&answered));
         }
@@ -193,8 +192,7 @@ impl HttpSource {
 
     /// The item as the server has it now.
     fn current(&mut self, key: &RecordKey) -> Result<Option<Record>, SourceError> {
-        let request = self.client.request("GET", &self.client.item(key));
-        let answered = self.client.send(request, None)?;
+        let answered = self.client.get(&self.client.item(key))?;
         match answered.status {
             200 => self.item_of(&answered).map(Some),
             404 => Ok(None),
@@ -251,11 +249,17 @@ impl HttpSource {
             .request(method, &format!("{url}{place}"))
             .header("Idempotency-Key", id);
         if write.before.is_some() {
-            let Some(etag) = self.etags.get(&write.key) else {
+            if !self.etags.contains_key(&write.key) {
                 let current = self.current(&write.key)?;
-                return Ok(Tried::Newer(current));
-            };
-            request = request.header("If-Match", etag);
+                let is_same = current.as_ref() == write.before.as_deref();
+                // From a server without versions no more can be had than that nothing has changed by now.
+                if self.etags.contains_key(&write.key) || !is_same {
+                    return Ok(Tried::Newer(current));
+                }
+            }
+            if let Some(etag) = self.etags.get(&write.key) {
+                request = request.header("If-Match", etag);
+            }
         }
         let kind = match method {
             "PATCH" => "application/merge-patch+json",
@@ -283,11 +287,13 @@ impl HttpSource {
 
     fn taken(&mut self, write: &Write<Record>, answered: &Answered) -> Result<Tried, SourceError> {
         if answered.is_done() {
-            if write.after.is_none() {
+            // Some servers do not send the item back.
+            let has_item = write.after.is_some() && !answered.body.is_empty();
+            if !has_item {
                 self.etags.remove(&write.key);
             }
             let version = answered.id.as_ref().and_then(|id| self.versions.number(id));
-            let item = match write.after.is_some() {
+            let item = match has_item {
                 true => Some(self.item_of(answered)?),
                 false => None,
             };
