@@ -340,6 +340,8 @@ impl FileSource {
         if let Err(error) = kept {
             tracing::warn!(why = %error.error, "the former version of the file is not kept");
         }
+        // Who waits for the lock of what was replaced finds that it is not the file any more.
+        let _ = file.unlock();
         self.known.set(Some(stamp.clone()));
         let ends_line = true;
         self.last = Some(Last { stamp, ends_line });

@@ -36,7 +36,8 @@ pub enum ApplyError<K: Debug> {
 }
 
 impl<T: Item> ChangeSet<T> {
-    /// Turns rows before into rows after. O(n).
+    /// Turns rows before into rows after. O(k) for k rows that only differ; where rows leave, arrive or move, also
+    /// O(r) in the rows from the first of them to the last, and one shift of those behind.
     ///
     /// # Errors
     ///
@@ -59,26 +60,52 @@ impl<T: Item> ChangeSet<T> {
     /// ```
     pub fn apply(&self, rows: &mut Vec<Arc<T>>) -> Result<(), ApplyError<T::Key>> {
         self.check_fit(rows.len(), |position| rows.get(position))?;
-        let mut after: Vec<Option<Arc<T>>> = vec![None; self.after];
-        let mut place = |at: usize, item: Arc<T>| {
-            if let Some(row) = after.get_mut(at) {
-                *row = Some(item);
+        if self.removed.is_empty() && self.inserted.is_empty() && self.moved.is_empty() {
+            for row in &self.updated {
+                if let Some(place) = rows.get_mut(row.to) {
+                    *place = Arc::clone(&row.after);
+                }
+            }
+            return Ok(());
+        }
+        // Rows before and behind all that changes its place stay where they are, but for one shift.
+        let still = self.still_runs();
+        let head = still.first().filter(|run| run.from == 0 && run.to == 0);
+        let head = head.map_or(0, |run| run.len);
+        let at_the_end = |from: usize, to: usize| from == self.before && to == self.after;
+        let tail = still
+            .last()
+            .filter(|run| at_the_end(run.from + run.len, run.to + run.len));
+        let tail = tail.map_or(0, |run| run.len);
+        let behind = rows.split_off(self.before - tail);
+        let mut between: Vec<Option<Arc<T>>> = rows.split_off(head).into_iter().map(Some).collect();
+
+        let mut after: Vec<Option<Arc<T>>> = vec![None; self.after - tail - head];
+        let mut place = |at: usize, item: Option<Arc<T>>| {
+            if let Some(row) = at.checked_sub(head).and_then(|at| after.get_mut(at)) {
+                *row = item;
             }
         };
-        for run in self.still_runs().iter().chain(&self.moved) {
-            for (offset, item) in rows[run.from..run.from + run.len].iter().enumerate() {
-                place(run.to + offset, Arc::clone(item));
+        for run in still.iter().chain(&self.moved) {
+            for offset in 0..run.len {
+                let from = (run.from + offset).checked_sub(head);
+                if let Some(row) = from.and_then(|from| between.get_mut(from)) {
+                    place(run.to + offset, row.take());
+                }
             }
         }
         for run in &self.inserted {
             for (offset, item) in run.rows.iter().enumerate() {
-                place(run.at + offset, Arc::clone(item));
+                place(run.at + offset, Some(Arc::clone(item)));
             }
         }
+        rows.extend(after.into_iter().flatten());
+        rows.extend(behind);
         for row in &self.updated {
-            place(row.to, Arc::clone(&row.after));
+            if let Some(place) = rows.get_mut(row.to) {
+                *place = Arc::clone(&row.after);
+            }
         }
-        *rows = after.into_iter().flatten().collect();
         Ok(())
     }
 
