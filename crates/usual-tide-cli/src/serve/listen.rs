@@ -25,9 +25,9 @@ const READ_TIME: Duration = Duration::from_secs(20);
 
 /// A connection's place among those that there may be at the same time, until it is given back.
 #[derive(Clone, Debug)]
-pub(super) struct Place(Arc<Mutex<Option<OwnedSemaphorePermit>>>);
+pub(super) struct Permit(Arc<Mutex<Option<OwnedSemaphorePermit>>>);
 
-impl Place {
+impl Permit {
     /// Lets another connection have the place.
     pub(super) fn give_back(&self) {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).take();
@@ -56,7 +56,7 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
             () = &mut signal => break,
         };
         let Ok(place) = place else { break };
-        let place = Place(Arc::new(Mutex::new(Some(place))));
+        let permit = Permit(Arc::new(Mutex::new(Some(place))));
         let Ok((stream, _)) = accepted else {
             tokio::time::sleep(Duration::from_millis(50)).await;
             continue;
@@ -65,7 +65,7 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
         tokio::spawn(async move {
             let service = service_fn(move |mut request: Request<Incoming>| {
                 let (router, app) = (router.clone(), Arc::clone(&app));
-                request.extensions_mut().insert(place.clone());
+                request.extensions_mut().insert(permit.clone());
                 async move { answer(&app, router, request).await }
             });
             let mut stream = TimeoutStream::new(stream);

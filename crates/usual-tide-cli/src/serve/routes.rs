@@ -3,7 +3,7 @@
 use super::faults::Faults;
 use super::guard::{Guard, Objection};
 use super::hub::{Hub, Shown};
-use super::listen::Place;
+use super::listen::Permit;
 use super::reply::Reply;
 use super::stream;
 use super::tags::Conditions;
@@ -451,7 +451,7 @@ async fn events(
     headers: HeaderMap,
     since: Result<Query<Since>, QueryRejection>,
     Extension(stopped): Extension<Stopped>,
-    Extension(place): Extension<Place>,
+    Extension(permit): Extension<Permit>,
 ) -> Response<Body> {
     let since = match since {
         Ok(Query(since)) => since,
@@ -462,7 +462,7 @@ async fn events(
         return Reply::problem(503, why).into_response();
     };
     // A stream takes no place from other requests.
-    place.give_back();
+    permit.give_back();
     let last_id = headers
         .get("last-event-id")
         .and_then(|id| id.to_str().ok())

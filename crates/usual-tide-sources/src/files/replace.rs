@@ -41,14 +41,14 @@ pub fn replace_file(
             return Ok(out.flush()?);
         }
     }
-    let new = write_beside(&target, about.as_ref(), write)?;
+    let new = prepare(&target, about.as_ref(), write)?;
     match new {
-        Beside::Ready(new) => {
+        Prepared::Ready(new) => {
             let new = new.into_temp_path();
             new.persist(&target).map_err(|error| error.error)?;
             sync_folder(&target);
         }
-        Beside::OtherOwner(new) => {
+        Prepared::OtherOwner(new) => {
             let mut from = new.reopen()?;
             let mut to = fs::OpenOptions::new()
                 .write(true)
@@ -62,7 +62,7 @@ pub fn replace_file(
 }
 
 /// A new content that is written and on the disk.
-pub(super) enum Beside {
+pub(super) enum Prepared {
     /// It can take the file's place.
     Ready(NamedTempFile),
     /// It cannot have the file's owner.
@@ -70,11 +70,11 @@ pub(super) enum Beside {
 }
 
 /// Writes a new content to a file beside another.
-pub(super) fn write_beside(
+pub(super) fn prepare(
     target: &Path,
     about: Option<&Metadata>,
     write: impl FnOnce(&mut dyn Write) -> Result<(), WriteError>,
-) -> Result<Beside, WriteError> {
+) -> Result<Prepared, WriteError> {
     let folder = folder_of(target);
     let new = Builder::new()
         .prefix(&hidden(target, ""))
@@ -93,8 +93,8 @@ pub(super) fn write_beside(
     new.as_file().set_permissions(permissions)?;
     new.as_file().sync_all()?;
     Ok(match owned {
-        true => Beside::Ready(new),
-        false => Beside::OtherOwner(new),
+        true => Prepared::Ready(new),
+        false => Prepared::OtherOwner(new),
     })
 }
 

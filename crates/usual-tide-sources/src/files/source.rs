@@ -5,7 +5,7 @@ use super::carry::{carry_out, carry_out_as_csv};
 use super::csv::CsvLayout;
 use super::format::FileFormat;
 use super::read::{FileContent, ReadOptions};
-use super::replace::{Beside, behind_links, clean_up, exchange, former_path, write_beside};
+use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare};
 use super::stamp::{Seen, Stamp, ends_line, open_locked};
 use super::stream::{looks_of, read_open_file};
 use super::write::{WriteError, write_as};
@@ -312,12 +312,12 @@ impl FileSource {
         let members = items.items().map(|item| item.members());
         // When anything fails from here on, nobody knows what is in the file.
         self.known.set(None);
-        let new = write_beside(path, Some(&about), |out| {
+        let new = prepare(path, Some(&about), |out| {
             write_as(out, format, layout, members)
         });
         let new = match new.map_err(failed)? {
-            Beside::Ready(new) => new.into_temp_path(),
-            Beside::OtherOwner(_) => {
+            Prepared::Ready(new) => new.into_temp_path(),
+            Prepared::OtherOwner(_) => {
                 let why = "the file belongs to another user, and would not if it were replaced";
                 return Err(SourceError::unusable(self.name(), why));
             }
