@@ -147,7 +147,7 @@ fn text_is_read_as_an_array_or_line_by_line() {
     let error = read("[{\"id\": 1}, {\"id\": true}]").unwrap_err();
     assert_eq!(
         error.to_string(),
-        "element 1: its field \"id\" is no key: a key is a string or an integer, and this is true"
+        "element 1 (counted from 0): its field \"id\" is no key: a key is a string or an integer, and this is true"
     );
 }
 

@@ -137,11 +137,12 @@ impl<T: 'static> Group<T> {
                     let fits = matches!(kind, Kind::Date | Kind::Timestamp);
                     (!fits).then_some("dates and timestamps")
                 }
-                _ if way.starts_with("step=") => {
+                _ => {
+                    let is_step = |step: &str| step.trim().parse::<Decimal>().is_ok();
                     let fits = matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float);
-                    (!fits).then_some("numbers")
+                    let asks = way.strip_prefix("step=").is_some_and(is_step);
+                    (asks && !fits).then_some("numbers")
                 }
-                _ => None,
             }
         };
         if field.kind() != Kind::Any
