@@ -35,7 +35,8 @@ impl<T: Item> Store<T> {
     }
 
     /// Edits an item in place. `true` when it differs afterwards; an edit that leaves it equal is no
-    /// change and notifies nobody. O(log n) a list.
+    /// change and notifies nobody, unless it comes from the source and the row was a draft's blank one, which
+    /// becomes an item then. O(log n) a list.
     ///
     /// ```
     /// # use usual_tide::{Item, Store};

@@ -1,5 +1,6 @@
 //! Everything mixed: edits, undo, drafts, removals that wait, and what the source does meanwhile.
 
+use super::cases;
 use super::checks::check_set;
 use super::model::{Shape, Thing, shape, thing};
 use super::script::{Op, apply, edit, keep_one, policy, shuffled, start};
@@ -430,7 +431,7 @@ fn try_apply(op: &Op, store: &mut Store<Thing>) -> Result<(), EditError<u16>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
 
     #[test]
     fn undoing_everything_gives_back_the_first_state_whatever_was_open_meanwhile(

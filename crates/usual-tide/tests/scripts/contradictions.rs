@@ -28,7 +28,7 @@ impl SortValue for Fickle {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(200) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(200)) })]
 
     #[test]
     fn an_order_that_is_none_panics_nowhere(

@@ -1,5 +1,6 @@
 //! Sections that appear, vanish, move, and are collapsed and expanded, against a plain model.
 
+use super::cases;
 use super::checks::{Sections, check_sections, check_set, sections_of};
 use super::model::{GIVEN, Grouped, Shape, Thing, grouped, shape};
 use super::script::{Op, apply, edit, start};
@@ -311,7 +312,7 @@ fn rows(sections: &Sections) -> Vec<Arc<Thing>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(1500) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(1500)) })]
 
     #[test]
     fn a_two_level_copy_follows_sections_through_everything(

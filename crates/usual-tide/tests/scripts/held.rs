@@ -1,5 +1,6 @@
 //! Rows that are held in place while their items change.
 
+use super::cases;
 use super::model::{Order, Shape, Thing, shape, thing};
 use proptest::prelude::*;
 use std::sync::Arc;
@@ -31,7 +32,7 @@ fn op() -> impl Strategy<Value = Op> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
 
     #[test]
     fn held_rows_keep_every_structure_sound_and_settle_when_released(

@@ -1,5 +1,6 @@
 //! Rules against a plain model: what may be added and edited, whatever happened before.
 
+use super::cases;
 use super::model::{Thing, thing};
 use proptest::prelude::*;
 use usual_tide::{BrokenRule, EditError, Folding, Place, Rules, Store};
@@ -145,7 +146,7 @@ fn run(op: &Op, store: &mut Store<Thing>) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
 
     #[test]
     fn rules_let_pass_what_the_model_lets_pass(ops in prop::collection::vec(op(), 1..50)) {

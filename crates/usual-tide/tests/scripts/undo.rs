@@ -1,5 +1,6 @@
 //! Undoing everything gives back the first state, and redoing everything the last.
 
+use super::cases;
 use super::checks::check_set;
 use super::model::{Thing, shape, thing};
 use super::script::{Op, apply, edit, start};
@@ -33,7 +34,7 @@ fn persons_step() -> impl Strategy<Value = Op> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(400) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(400)) })]
 
     #[test]
     fn undo_and_redo_walk_the_same_states(

@@ -141,8 +141,8 @@ impl<T: Item> Store<T> {
             edits(store)
         });
         if done.is_ok() {
+            writes.iter().for_each(|write| self.count(write, 0));
             for write in &writes {
-                self.count(write, 0);
                 self.know_added(write, &write.key);
             }
         }
@@ -197,7 +197,7 @@ impl<T: Item> Store<T> {
         let ticket = self.submit_write(write)?;
         if let Some(tickets) = &mut self.tickets {
             let refused = tickets.refused.remove(refused);
-            tickets.marks.count(&refused.write.key, 0, -1);
+            tickets.count(&refused.write.key, 0, -1);
         }
         Ok(ticket)
     }
@@ -211,8 +211,7 @@ impl<T: Item> Store<T> {
         let refused = self.dismissible(ticket)?;
         let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
         let refused = tickets.refused.remove(refused);
-        tickets.marks.count(&refused.write.key, 0, -1);
-        tickets.forget_addition(&refused.write.key);
+        tickets.count(&refused.write.key, 0, -1);
         Ok(refused)
     }
 
@@ -253,8 +252,7 @@ impl<T: Item> Store<T> {
         let key = item.as_ref().map_or(&write.key, Item::key).clone();
         let is_same = key == write.key;
         let tickets = self.expecting()?;
-        let waiting: Waiting<T> = tickets.waiting().cloned().collect();
-        let renaming = (!is_same).then(|| tickets.renaming(&waiting, ticket, &write.key, &key));
+        let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
         if !(oldest && is_same && self.settle_oldest(&write, item.as_ref())) {
             let Ok(()) = self.underneath(|store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
@@ -266,12 +264,8 @@ impl<T: Item> Store<T> {
             });
         }
         self.count(&write, 0);
-        if let Some(tickets) = &mut self.tickets {
-            if let Some(renaming) = &renaming {
-                tickets.rename_refused(renaming);
-            }
-            tickets.forget_addition(&write.key);
-            tickets.forget_addition(&key);
+        if let (Some(tickets), Some(renaming)) = (&mut self.tickets, &renaming) {
+            tickets.rename_refused(renaming);
         }
         self.know_added(&write, &key);
         tracing::debug!(%ticket, ?key, "confirmed");
@@ -282,8 +276,7 @@ impl<T: Item> Store<T> {
     /// that does not suffice.
     fn settle_oldest(&mut self, write: &Write<T>, item: Option<&T>) -> bool {
         if let Some(item) = item {
-            let of_item = |other: &&Arc<Write<T>>| other.key == write.key;
-            if write.after.is_none() || self.unanswered().filter(of_item).count() > 1 {
+            if write.after.is_none() || self.waiting_of(&write.key) > 1 {
                 return false;
             }
             let Ok(()) = self.batch_as(Route::Source, None, |store| {
@@ -375,7 +368,7 @@ impl<T: Item> Store<T> {
     /// Notes that a write waits no more, and was refused or not.
     fn count(&mut self, write: &Write<T>, refused: isize) {
         if let Some(tickets) = &mut self.tickets {
-            tickets.marks.count(&write.key, -1, refused);
+            tickets.count(&write.key, -1, refused);
         }
     }
 
@@ -384,13 +377,19 @@ impl<T: Item> Store<T> {
         if write.kind() != WriteKind::Add || write.show == Show::WhenConfirmed {
             return;
         }
-        let still_waits = self.unanswered().any(|other| other.key == *key);
+        let still_waits = self.waiting_of(key) > 0;
         let now = self.get(key).cloned();
         if let (Some(added), Some(now), false) = (&write.after, now, still_waits)
             && !Arc::ptr_eq(added, &now)
         {
             self.history.know_added(added, &now);
         }
+    }
+
+    fn waiting_of(&self, key: &T::Key) -> usize {
+        self.tickets
+            .as_ref()
+            .map_or(0, |tickets| tickets.marks.waiting(key))
     }
 
     /// The write that waits under a ticket, and whether it is the lowest layer by itself and shown.

@@ -102,6 +102,18 @@ impl<K: Clone + Eq + Hash> Marks<K> {
         }
     }
 
+    /// How an item stands.
+    pub(super) fn of(&self, key: &K) -> Mark {
+        self.counts
+            .get(key)
+            .map_or(Mark::Saved, |counts| counts.mark())
+    }
+
+    /// How many writes of an item wait.
+    pub(super) fn waiting(&self, key: &K) -> usize {
+        self.counts.get(key).map_or(0, |counts| counts.waiting)
+    }
+
     fn note(&mut self, key: &K) {
         self.now += 1;
         if self.feeds.is_empty() {
@@ -130,8 +142,7 @@ impl<K: Clone + Eq + Hash> Marks<K> {
 impl<T: Item> Store<T> {
     /// How an item stands with the source. O(1).
     pub fn mark(&self, key: &T::Key) -> Mark {
-        let counts = self.marks().and_then(|marks| marks.counts.get(key));
-        counts.map_or(Mark::Saved, |counts| counts.mark())
+        self.marks().map_or(Mark::Saved, |marks| marks.of(key))
     }
 
     /// A feed of the marks of a list's rows: it tells which are another from now on, so that a view can dim a

@@ -88,18 +88,12 @@ impl<T: Item> Tickets<T> {
     }
 
     /// What another key that the source has given an added item means for the writes that wait.
-    fn renaming(
-        &self,
-        waiting: &[Arc<Write<T>>],
-        by: Ticket,
-        from: &T::Key,
-        to: &T::Key,
-    ) -> Renaming<T::Key> {
+    fn renaming(&self, by: Ticket, from: &T::Key, to: &T::Key) -> Renaming<T::Key> {
         let is_another = |write: &&Arc<Write<T>>| {
             write.key == *from && write.kind() == WriteKind::Add && write.ticket > by
         };
         let refused = self.refused.iter().map(|refused| &refused.write);
-        let next = waiting.iter().chain(refused).filter(is_another);
+        let next = self.waiting().chain(refused).filter(is_another);
         let next = next.map(|write| write.ticket).min();
         let latest = self.additions.get(from).copied();
         Renaming {
@@ -123,11 +117,15 @@ impl<T: Item> Tickets<T> {
         self.count_anew(&renaming.to);
     }
 
+    /// So many more, or fewer, writes of an item wait or are refused.
+    fn count(&mut self, key: &T::Key, waiting: isize, refused: isize) {
+        self.marks.count(key, waiting, refused);
+        self.forget_addition(key);
+    }
+
     /// Forgets which addition made an item, when nothing that was asked of it is left.
     fn forget_addition(&mut self, key: &T::Key) {
-        let of_item = |write: &Arc<Write<T>>| write.key == *key;
-        let refused = self.refused.iter().map(|refused| &refused.write);
-        if self.additions.contains_key(key) && !self.waiting().chain(refused).any(of_item) {
+        if self.marks.of(key) == Mark::Saved {
             self.additions.remove(key);
         }
     }
@@ -141,6 +139,7 @@ impl<T: Item> Tickets<T> {
             .iter()
             .filter(|refused| of_item(&refused.write));
         self.marks.set(key, waiting, refused.count());
+        self.forget_addition(key);
     }
 
     /// Forgets what an edit asked that was taken back, as a whole or in part.
