@@ -7,7 +7,8 @@ use super::script::{Op, apply, edit, keep_one, policy, shuffled, start};
 use proptest::prelude::*;
 use std::sync::Arc;
 use usual_tide::{
-    CommitError, Draft, EditError, Feed, Item, ListId, Place, Prefer, ProposalId, Store,
+    CommitError, Draft, EditError, Feed, Item, ListId, Place, Prefer, ProposalId, SkipReason,
+    Store, Undone,
 };
 
 type Rows = Vec<Arc<Thing>>;
@@ -113,6 +114,9 @@ struct World {
     lists: Vec<Watched>,
     drafts: Vec<Draft<Thing>>,
     proposals: Vec<ProposalId>,
+    /// Whether an undo or a redo has left out an item, since a new draft's row had its key. Later ones of that item
+    /// have nothing to go by then.
+    left_out: bool,
 }
 
 fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
@@ -149,6 +153,7 @@ impl World {
             lists,
             drafts: Vec::new(),
             proposals: Vec::new(),
+            left_out: false,
         }
     }
 
@@ -198,8 +203,14 @@ impl World {
                 }
             }
             Deed::FromSource(op) => drop(store.from_source(|store| try_apply(op, store))),
-            Deed::Undo => drop(store.undo()),
-            Deed::Redo => drop(store.redo()),
+            Deed::Undo => {
+                let undone = store.undo().ok().flatten();
+                self.note_left_out(undone);
+            }
+            Deed::Redo => {
+                let redone = store.redo().ok().flatten();
+                self.note_left_out(redone);
+            }
             Deed::Propose { at } => {
                 let keys = keys_at(at, store);
                 self.proposals.extend(store.propose_removal(&keys).ok());
@@ -279,6 +290,13 @@ impl World {
         }
     }
 
+    fn note_left_out(&mut self, done: Option<Undone<u16>>) {
+        for skipped in done.iter().flat_map(|done| &done.skipped) {
+            self.left_out |=
+                skipped.why == SkipReason::KeyTaken && self.store.is_blank(&skipped.key);
+        }
+    }
+
     fn commit(&mut self, which: u8, prefer_mine: bool) {
         let Some(at) = pick(which, &self.drafts) else {
             return;
@@ -337,6 +355,7 @@ impl World {
             lists: Vec::new(),
             drafts: Vec::new(),
             proposals: Vec::new(),
+            left_out: self.left_out,
         };
         let failed: Result<(), EditError<u16>> = world.store.batch(|store| {
             let inner = std::mem::take(store);
@@ -345,6 +364,7 @@ impl World {
                 lists: std::mem::take(&mut self.lists),
                 drafts: Vec::new(),
                 proposals: proposals.clone(),
+                left_out: self.left_out,
             };
             for deed in deeds {
                 match deed {
@@ -447,10 +467,10 @@ proptest! {
         world.finish();
         let last = rows(&world.store);
         while let Some(undone) = world.store.undo().unwrap() {
-            prop_assert!(undone.skipped.is_empty(), "{undone:?}");
+            prop_assert!(undone.skipped.is_empty() || world.left_out, "{undone:?}");
             world.check();
         }
-        prop_assert!(identical(&first, &rows(&world.store)));
+        prop_assert!(world.left_out || identical(&first, &rows(&world.store)));
         while world.store.redo().unwrap().is_some() {}
         // What was undone when the script ended is done again as well.
         let undone = deeds.iter().any(|deed| matches!(deed, Deed::Undo | Deed::Redo));
