@@ -1,12 +1,12 @@
 //! Fields by name, whatever their types.
 
 use super::field::{Field, NaturalOrder};
+use super::field_access::{FieldAccess, ShownAs, ShownOnly};
 use super::field_value::FieldValue;
 use super::input::InputError;
 use super::path::FieldPath;
 use super::tester::{Accepts, Tester};
 use super::value::{Kind, Value};
-use super::way::{ShownAs, ShownOnly, Way};
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -33,24 +33,24 @@ pub struct AnyField<T> {
     name: Arc<str>,
     /// Where it stands, where that is not the member of its name.
     path: Option<FieldPath>,
-    way: Arc<dyn Way<T>>,
-    marks: Marks,
+    access: Arc<dyn FieldAccess<T>>,
+    options: FieldOptions,
 }
 
 /// What is said of a field beside its type.
 #[derive(Clone, Copy, Default)]
-pub(super) struct Marks {
+pub(super) struct FieldOptions {
     searched: bool,
     order: NaturalOrder,
 }
 
 impl<T> AnyField<T> {
-    pub(crate) fn new(name: impl Into<Arc<str>>, way: impl Way<T> + 'static) -> Self {
+    pub(crate) fn new(name: impl Into<Arc<str>>, access: impl FieldAccess<T> + 'static) -> Self {
         Self {
             name: name.into(),
             path: None,
-            way: Arc::new(way),
-            marks: Marks::default(),
+            access: Arc::new(access),
+            options: FieldOptions::default(),
         }
     }
 
@@ -74,9 +74,9 @@ impl<T> AnyField<T> {
     where
         T: 'static,
     {
-        let inner = Arc::clone(&self.way);
+        let inner = Arc::clone(&self.access);
         Self {
-            way: Arc::new(ShownAs { inner, show }),
+            access: Arc::new(ShownAs { inner, show }),
             ..self
         }
     }
@@ -84,64 +84,64 @@ impl<T> AnyField<T> {
     /// The same field, marked to be looked into by a search.
     #[must_use]
     pub fn searched(mut self) -> Self {
-        self.marks.searched = true;
+        self.options.searched = true;
         self
     }
 
     /// The same field, which sorts in descending order where a sort says no direction.
     #[must_use]
     pub fn naturally_descending(mut self) -> Self {
-        self.marks.order.descending = true;
+        self.options.order.descending = true;
         self
     }
 
     /// The same field, whose missing values come first where a sort does not say otherwise.
     #[must_use]
     pub fn naturally_missing_first(mut self) -> Self {
-        self.marks.order.missing_first = true;
+        self.options.order.missing_first = true;
         self
     }
 
     /// Whether the field sorts in descending order where a sort says no direction.
     pub fn is_naturally_descending(&self) -> bool {
-        self.marks.order.descending
+        self.options.order.descending
     }
 
     /// Whether missing values come first where a sort does not say otherwise.
     pub fn is_naturally_missing_first(&self) -> bool {
-        self.marks.order.missing_first
+        self.options.order.missing_first
     }
 
-    pub(super) fn marks(&self) -> Marks {
-        self.marks
+    pub(super) fn options(&self) -> FieldOptions {
+        self.options
     }
 
-    pub(super) fn marked(self, marks: Marks) -> Self {
-        Self { marks, ..self }
+    pub(super) fn with_options(self, options: FieldOptions) -> Self {
+        Self { options, ..self }
     }
 
     pub(crate) fn natural_order(&self) -> NaturalOrder {
-        self.marks.order
+        self.options.order
     }
 
     /// Whether the field cannot be written, because it is made from others.
     pub fn is_read_only(&self) -> bool {
-        self.way.is_read_only()
+        self.access.is_read_only()
     }
 
     /// Whether a search looks into the field.
     pub fn is_searched(&self) -> bool {
-        self.marks.searched
+        self.options.searched
     }
 
     /// Whether the text that is shown may come from other parts of the item than the field's value.
-    pub(crate) fn looks_elsewhere(&self) -> bool {
-        self.way.looks_elsewhere()
+    pub(crate) fn reads_other_fields(&self) -> bool {
+        self.access.reads_other_fields()
     }
 
     /// Whether fields of this name have the same text as this one.
     pub(crate) fn is_named(&self) -> bool {
-        self.way.is_named()
+        self.access.is_named()
     }
 
     /// The field's name, dotted where it is nested.
@@ -159,12 +159,12 @@ impl<T> AnyField<T> {
 
     /// The kind of value it holds.
     pub fn kind(&self) -> Kind {
-        self.way.kind()
+        self.access.kind()
     }
 
     /// The value of an item's field.
     pub fn value<'a>(&self, item: &'a T) -> Value<'a> {
-        self.way.value(item)
+        self.access.value(item)
     }
 
     /// Writes a value.
@@ -173,17 +173,17 @@ impl<T> AnyField<T> {
     ///
     /// [`InputError`], and the item is unchanged.
     pub fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError> {
-        self.way.set(item, value)
+        self.access.set(item, value)
     }
 
     /// The text that a view shows.
     pub fn shown(&self, item: &T) -> String {
-        self.way.shown(item)
+        self.access.shown(item)
     }
 
     /// The text that a form begins with.
     pub fn typed(&self, item: &T) -> String {
-        self.way.typed(item)
+        self.access.typed(item)
     }
 
     /// Writes what a person typed.
@@ -192,17 +192,17 @@ impl<T> AnyField<T> {
     ///
     /// [`InputError`], and the item is unchanged.
     pub fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
-        self.way.read(item, text)
+        self.access.read(item, text)
     }
 
     /// Compares the field with a value, as [`Value::compare`] does.
     pub fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
-        self.way.compare(item, value)
+        self.access.compare(item, value)
     }
 
     /// Whether the field equals a value; `None` where the two cannot be compared.
     pub fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
-        self.way.equals(item, value)
+        self.access.equals(item, value)
     }
 
     /// A test of the field against a value, to be run on many items.
@@ -210,7 +210,7 @@ impl<T> AnyField<T> {
     where
         T: 'static,
     {
-        Arc::clone(&self.way).tester(accepts, value)
+        Arc::clone(&self.access).tester(accepts, value)
     }
 
     /// Whether two items hold the same in this field.
@@ -220,7 +220,7 @@ impl<T> AnyField<T> {
 
     /// Gives one item the other's field, exactly.
     pub fn copy(&self, from: &T, to: &mut T) {
-        self.way.copy(from, to);
+        self.access.copy(from, to);
     }
 }
 
@@ -229,8 +229,8 @@ impl<T> Clone for AnyField<T> {
         Self {
             name: Arc::clone(&self.name),
             path: self.path.clone(),
-            way: Arc::clone(&self.way),
-            marks: self.marks,
+            access: Arc::clone(&self.access),
+            options: self.options,
         }
     }
 }
@@ -246,10 +246,10 @@ impl<T> fmt::Debug for AnyField<T> {
 
 impl<T: 'static, V: FieldValue> From<Field<T, V>> for AnyField<T> {
     fn from(field: Field<T, V>) -> Self {
-        let marks = Marks {
+        let options = FieldOptions {
             order: field.natural_order(),
-            ..Marks::default()
+            ..FieldOptions::default()
         };
-        Self::new(field.name(), field).marked(marks)
+        Self::new(field.name(), field).with_options(options)
     }
 }

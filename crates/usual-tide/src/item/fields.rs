@@ -2,8 +2,8 @@
 
 use super::any_field::AnyField;
 use super::field::Field;
+use super::field_access::Within;
 use super::path::FieldPath;
-use super::way::Within;
 
 /// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
 /// so for a type that stands in an item as a nested field.
@@ -47,11 +47,11 @@ impl<T: 'static, V: Fields + Clone> Field<T, V> {
     pub fn nested(self) -> Vec<AnyField<T>> {
         let within = |inner: AnyField<V>| {
             let name = format!("{}.{}", self.name(), inner.name());
-            let marks = inner.marks();
+            let options = inner.options();
             let path = inner.path();
             let path = path.under(FieldPath::of_member(self.name()).as_str());
             let within = AnyField::new(name, Within { outer: self, inner });
-            within.marked(marks).at(path)
+            within.with_options(options).at(path)
         };
         V::fields().into_iter().map(within).collect()
     }

@@ -4,6 +4,7 @@ mod any_field;
 mod arena;
 mod compare;
 mod field;
+mod field_access;
 mod field_types;
 mod field_value;
 mod fields;
@@ -14,12 +15,13 @@ mod path;
 mod rules;
 mod tester;
 mod value;
-mod way;
 
 pub use any_field::AnyField;
 pub(crate) use arena::{Arena, Snapshot};
 pub use field::Field;
 pub(crate) use field::NaturalOrder;
+#[cfg(feature = "record")]
+pub(crate) use field_access::FieldAccess;
 pub use field_value::FieldValue;
 pub use fields::Fields;
 pub use generate::KeyCounter;
@@ -35,8 +37,6 @@ pub use rules::{BrokenRule, FailedField, Rules};
 pub(crate) use rules::{Checked, describe};
 pub(crate) use tester::{Accepts, Tester};
 pub use value::{Kind, Value};
-#[cfg(feature = "record")]
-pub(crate) use way::Way;
 
 use std::fmt::Debug;
 use std::hash::Hash;

@@ -1,11 +1,11 @@
 //! The rows of a query from nothing.
 
-use super::found::Kept;
+use super::cached_order::CachedOrder;
+use super::cached_search::CachedSearch;
 use super::grouping::Grouping;
-use super::kept_order::KeptOrder;
 use super::log::Log;
+use super::merge_sort::merge_sort;
 use super::state::{Context, ListState};
-use super::steady::sort_steadily;
 use crate::change::{GroupValue, SectionKey};
 use crate::item::{Item, Value};
 use crate::order::{RowTree, Slot};
@@ -56,9 +56,9 @@ impl<T: Item> ListState<T> {
             rows: RowTree::build(&rows.slots, rows.keys.as_deref()),
             query,
             held: HashMap::new(),
-            near_text: None,
+            row_text: None,
             log: Log::new(),
-            undo: Vec::new(),
+            rollback: Vec::new(),
         }
     }
 }
@@ -70,7 +70,7 @@ pub(super) fn evaluate<T: Item>(
     always: impl Fn(Slot) -> bool + Sync,
 ) -> Evaluated {
     let slots = if query.has_filter() || !context.concealed.is_empty() {
-        let found = Kept::of(query, context).map(|kept| kept.all());
+        let found = CachedSearch::of(query, context).map(|kept| kept.all());
         let matches = |slot: &Slot, item: &T| match &found {
             Some(found) => found.has(slot.index()) && query.passes_filter(item),
             None => query.matches(item),
@@ -167,7 +167,7 @@ pub(super) fn sorted<T: Item>(
     sort: &Sort<T>,
     context: Context<'_, T>,
 ) -> Evaluated {
-    if let Some(kept) = KeptOrder::of(sort, context) {
+    if let Some(kept) = CachedOrder::of(sort, context) {
         return kept.sorted(slots);
     }
     let item = |slot| context.items.get(slot);
@@ -222,7 +222,7 @@ fn break_ties<'a, T: Item>(
         }
         return;
     }
-    sort_steadily(ties, |one, two| {
+    merge_sort(ties, |one, two| {
         let by_keys = match (item(one.slot), item(two.slot)) {
             (Some(one), Some(two)) => sort.compare_past_prefix(one, two),
             _ => std::cmp::Ordering::Equal,

@@ -1,11 +1,11 @@
 //! Feeds: what a consumer has not seen yet, as one change set.
 
-use super::fold::{Folding, fold};
+use super::collapsed::{CollapsedView, hide_collapsed};
 use super::grouping::SectionChange;
 use super::log::{Cursor, Entry, lock};
 use super::project::project;
+use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::undo::Undo;
 use super::{ListId, UnknownList};
 use crate::change::{Alignment, ChangeSet, Layout, Numbers, Sectioning, TouchedRow, align_by_key};
 use crate::item::Item;
@@ -58,7 +58,8 @@ impl<T: Item> ListState<T> {
             layout: self.layout().cloned(),
         }));
         self.log.add_feed(&cursor);
-        self.undo.push(Undo::FeedMade(Arc::downgrade(&cursor)));
+        self.rollback
+            .push(RollbackStep::FeedMade(Arc::downgrade(&cursor)));
         Feed { list, cursor }
     }
 
@@ -160,7 +161,7 @@ impl<T: Item> ListState<T> {
                 _ => None,
             };
             let change = change.unwrap_or_else(|| align_by_key(&before, &after));
-            let folding = Folding {
+            let folding = CollapsedView {
                 before: &before,
                 after: &after,
                 sections: &change,
@@ -169,7 +170,7 @@ impl<T: Item> ListState<T> {
             let open = if before.is_open() && after.is_open() {
                 Cow::Borrowed(unread)
             } else {
-                Cow::Owned(fold(unread, &folding, items_at))
+                Cow::Owned(hide_collapsed(unread, &folding, items_at))
             };
             if whole {
                 let mut set = ChangeSet::minimal(&open);

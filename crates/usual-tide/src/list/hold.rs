@@ -1,7 +1,7 @@
 //! Rows that are held in place.
 
+use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::undo::Undo;
 use crate::item::Item;
 use crate::order::Slot;
 use std::sync::Arc;
@@ -13,7 +13,7 @@ impl<T: Item> ListState<T> {
             return;
         }
         if let Some(item) = context.items.get(slot) {
-            self.undo.push(Undo::Held(self.held.clone()));
+            self.rollback.push(RollbackStep::Held(self.held.clone()));
             self.held.insert(slot, Arc::clone(item));
         }
     }
@@ -31,7 +31,7 @@ impl<T: Item> ListState<T> {
         if !self.held.contains_key(&slot) {
             return;
         }
-        self.undo.push(Undo::Held(self.held.clone()));
+        self.rollback.push(RollbackStep::Held(self.held.clone()));
         let placed_by = self.held.remove(&slot);
         if let (Some(item), Some(placed_by)) = (context.items.get(slot), placed_by) {
             self.settle(slot, item, &placed_by, context);

@@ -73,12 +73,12 @@ impl<T> Entry<T> {
 }
 
 /// A change as it is noted.
-pub(super) struct Noted<T> {
+pub(super) struct LogEntry<T> {
     pub(super) rows: Entry<T>,
     pub(super) sections: Option<Box<Sectioned>>,
 }
 
-impl<T> Noted<T> {
+impl<T> LogEntry<T> {
     fn weight(&self) -> usize {
         self.rows.weight() + usize::from(self.sections.is_some())
     }
@@ -86,7 +86,7 @@ impl<T> Noted<T> {
 
 /// The changes of a list, oldest first; a version counts the changes before it.
 pub(super) struct Log<T> {
-    entries: VecDeque<Noted<T>>,
+    entries: VecDeque<LogEntry<T>>,
     first: u64,
     weight: usize,
     feeds: Vec<Weak<Mutex<Cursor<T>>>>,
@@ -111,13 +111,13 @@ impl<T> Log<T> {
     }
 
     /// The changes since a version; `None` when some of them are gone.
-    pub(super) fn since(&self, version: Version) -> Option<impl Iterator<Item = &Noted<T>>> {
+    pub(super) fn since(&self, version: Version) -> Option<impl Iterator<Item = &LogEntry<T>>> {
         let skip = usize::try_from(version.0.checked_sub(self.first)?).ok()?;
         (skip <= self.entries.len()).then(|| self.entries.range(skip..))
     }
 
     pub(super) fn push(&mut self, rows: Entry<T>, sections: Option<Box<Sectioned>>) {
-        let noted = Noted { rows, sections };
+        let noted = LogEntry { rows, sections };
         self.weight += noted.weight();
         self.entries.push_back(noted);
     }
@@ -143,7 +143,7 @@ impl<T> Log<T> {
             return;
         }
         if self.entries.len() > MOST_UNREAD || self.weight > rows.max(MOST_UNREAD) {
-            self.fold_unread();
+            self.compact_unread();
         }
         let needed = self.oldest_unread();
         while self.first < needed.0
@@ -169,7 +169,7 @@ impl<T> Log<T> {
     }
 
     /// Folds what each feed has not read into one change of its own.
-    fn fold_unread(&mut self) {
+    fn compact_unread(&mut self) {
         let now = self.version();
         tracing::debug!(
             changes = self.entries.len(),

@@ -1,33 +1,33 @@
 //! Bound lists: the rows that a query yields, kept up to date by work proportional to the change.
 
 mod bits;
+mod cached_order;
+mod cached_search;
+mod collapsed;
 mod evaluate;
 mod feed;
-mod fold;
-mod found;
 mod grouping;
-mod history;
 mod hold;
-mod kept_order;
 mod log;
+mod merge_sort;
 mod plan;
+mod positions;
 mod project;
 mod rebuild;
 mod refilter;
 mod requery;
 mod rollback;
+mod rollback_step;
 mod selection;
 mod state;
-mod steady;
-mod undo;
 mod update;
 mod version;
 mod view;
 
+pub(crate) use cached_search::CachedSearch;
 pub use feed::{Feed, FeedError};
-pub(crate) use found::Kept;
-pub use history::PositionError;
-pub(crate) use rollback::Mark;
+pub use positions::PositionError;
+pub(crate) use rollback::Savepoint;
 pub use selection::{Dropped, Selection};
 pub(crate) use state::{Context, ListState};
 pub(crate) use update::Touch;

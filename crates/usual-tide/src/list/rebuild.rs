@@ -2,10 +2,10 @@
 //! anew in one walk.
 
 use super::bits::Bits;
+use super::merge_sort::merge_sort;
+use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::steady::sort_steadily;
-use super::undo::Undo;
-use super::update::{Fate, Fated, touched_row};
+use super::update::{AffectedRow, Effect, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
 use crate::order::{Arrival, Cursor, RowTree, Slot};
@@ -23,50 +23,50 @@ impl<T: Item> ListState<T> {
     /// for each row that arrives. User code runs before anything changes.
     pub(super) fn merge_with<'a>(
         &mut self,
-        fates: &[Fated<'a, T>],
+        affected: &[AffectedRow<'a, T>],
         context: Context<'_, T>,
     ) -> Vec<TouchedRow<&'a Arc<T>>> {
         let mut going = Bits::new(context.items.used());
-        for row in fates.iter().filter(|row| row.fate.takes_out()) {
+        for row in affected.iter().filter(|row| row.effect.removes()) {
             going.set(row.touch.slot.index());
         }
-        let arriving = self.places(fates, &|slot| going.has(slot.index()), context);
-        let stays = fates.iter().map(|row| match row.fate {
-            Fate::Stays => self.rows.position(row.touch.slot),
+        let arriving = self.places(affected, &|slot| going.has(slot.index()), context);
+        let stays = affected.iter().map(|row| match row.effect {
+            Effect::Stays => self.rows.position(row.touch.slot),
             _ => None,
         });
         let mut from: Vec<Option<usize>> = stays.collect();
 
-        let out: Vec<Slot> = fates
+        let out: Vec<Slot> = affected
             .iter()
-            .filter(|row| row.fate.takes_out())
+            .filter(|row| row.effect.removes())
             .map(|row| row.touch.slot)
             .collect();
         let arrivals: Vec<Arrival> = arriving.iter().map(|row| row.arrival).collect();
         let merged = self.rows.merge(&out, &arrivals);
 
-        let leaving = fates
+        let leaving = affected
             .iter()
             .zip(&mut from)
-            .filter(|(row, _)| row.fate.takes_out());
+            .filter(|(row, _)| row.effect.removes());
         for ((_, from), (at, _)) in leaving.zip(&merged.out) {
             *from = Some(*at);
         }
-        let mut to = vec![None; fates.len()];
+        let mut to = vec![None; affected.len()];
         for (row, at) in arriving.iter().zip(&merged.into) {
             to[row.place] = Some(*at);
         }
-        for ((row, from), to) in fates.iter().zip(&from).zip(&mut to) {
-            if row.fate == Fate::Stays && from.is_some() {
+        for ((row, from), to) in affected.iter().zip(&from).zip(&mut to) {
+            if row.effect == Effect::Stays && from.is_some() {
                 *to = self.rows.position(row.touch.slot);
             }
         }
-        self.undo.push(Undo::Merged {
+        self.rollback.push(RollbackStep::Merged {
             out: out.into_iter().zip(merged.out).collect(),
             into: arrivals.iter().map(|row| row.slot).collect(),
         });
-        self.let_go_of_removed(fates);
-        let rows = fates.iter().zip(from.into_iter().zip(to));
+        self.release_removed(affected);
+        let rows = affected.iter().zip(from.into_iter().zip(to));
         rows.map(|(row, (from, to))| touched_row(row.touch, from, to))
             .collect()
     }
@@ -75,19 +75,19 @@ impl<T: Item> ListState<T> {
     /// O(log n) comparisons for each row that arrives. User code runs before anything changes.
     pub(super) fn rebuild_with<'a>(
         &mut self,
-        fates: &[Fated<'a, T>],
+        affected: &[AffectedRow<'a, T>],
         context: Context<'_, T>,
     ) -> Vec<TouchedRow<&'a Arc<T>>> {
         let mut index = vec![NONE; context.items.used()];
-        for (row, place) in fates.iter().zip(0..) {
+        for (row, place) in affected.iter().zip(0..) {
             index[row.touch.slot.index()] = place;
         }
         let mut walk = Walk {
             index: &index,
-            fates,
-            from: vec![None; fates.len()],
-            shown: Vec::with_capacity(fates.len()),
-            slots: Vec::with_capacity(self.rows.len() + fates.len()),
+            affected,
+            from: vec![None; affected.len()],
+            shown: Vec::with_capacity(affected.len()),
+            slots: Vec::with_capacity(self.rows.len() + affected.len()),
             keys: Vec::new(),
         };
         if self.query.sorting().is_some() {
@@ -98,8 +98,8 @@ impl<T: Item> ListState<T> {
         let touched = walk.touched();
         let keyed = self.query.sorting_within().is_some();
         let rows = RowTree::build(&walk.slots, keyed.then_some(&walk.keys[..]));
-        self.lay_anew(rows);
-        self.let_go_of_removed(fates);
+        self.replace_rows(rows);
+        self.release_removed(affected);
         touched
     }
 
@@ -109,9 +109,9 @@ impl<T: Item> ListState<T> {
             walk.note_before(*slot, at);
         }
         for slot in context.source.chunks().flatten() {
-            match walk.fate(*slot) {
+            match walk.effect(*slot) {
                 None if self.rows.contains(*slot) => walk.slots.push(*slot),
-                Some((place, fate)) if fate != Fate::Leaves => walk.show(*slot, place),
+                Some((place, effect)) if effect != Effect::Leaves => walk.show(*slot, place),
                 _ => {}
             }
         }
@@ -119,8 +119,11 @@ impl<T: Item> ListState<T> {
 
     /// Merges the rows that stay with those that arrive, each of which is looked up among the former.
     fn walk_sorted(&self, walk: &mut Walk<'_, '_, T>, context: Context<'_, T>) {
-        let goes = |slot| walk.fate(slot).is_some_and(|(_, fate)| fate.takes_out());
-        let arriving = self.places(walk.fates, &goes, context);
+        let goes = |slot| {
+            walk.effect(slot)
+                .is_some_and(|(_, effect)| effect.removes())
+        };
+        let arriving = self.places(walk.affected, &goes, context);
         let gap = |row: &Arriving| self.rows.position_at(row.arrival.place);
         let mut arriving = arriving.into_iter().peekable();
         for (at, (slot, key)) in self.rows.rows_with_keys(self.rows.cursor(0)).enumerate() {
@@ -129,12 +132,12 @@ impl<T: Item> ListState<T> {
                 walk.show(row.arrival.slot, row.place);
             }
             walk.note_before(slot, at);
-            match walk.fate(slot) {
+            match walk.effect(slot) {
                 None => {
                     walk.keys.push(key);
                     walk.slots.push(slot);
                 }
-                Some((place, Fate::Stays)) => {
+                Some((place, Effect::Stays)) => {
                     walk.keys.push(key);
                     walk.show(slot, place);
                 }
@@ -150,13 +153,13 @@ impl<T: Item> ListState<T> {
     /// Where the arriving rows go among the rows as they stand, in the list's order.
     fn places(
         &self,
-        fates: &[Fated<'_, T>],
+        affected: &[AffectedRow<'_, T>],
         goes: &(impl Fn(Slot) -> bool + Sync),
         context: Context<'_, T>,
     ) -> Vec<Arriving> {
         let nowhere = self.rows.cursor(0);
-        let arriving = fates.iter().enumerate();
-        let arriving = arriving.filter(|(_, row)| row.fate.puts_in());
+        let arriving = affected.iter().enumerate();
+        let arriving = arriving.filter(|(_, row)| row.effect.inserts());
         let runs = self.runs_in_order(arriving.clone().map(|(_, row)| row.touch));
         let mut runs_of_rows = runs.of_rows.iter();
         let mut arriving: Vec<Arriving> = arriving
@@ -170,13 +173,13 @@ impl<T: Item> ListState<T> {
                 },
             })
             .collect();
-        let item = |row: &Arriving| self.placed_by(fates[row.place].touch);
+        let item = |row: &Arriving| self.placed_by(affected[row.place].touch);
         let source = |row: &Arriving| context.source.position(row.arrival.slot);
         // Prefixes, which are numbers, tell most apart; only where they tie are items asked.
         arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.place));
         let tie = |row: &Arriving| (row.section, row.arrival.key);
         for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
-            sort_steadily(ties, |one, two| {
+            merge_sort(ties, |one, two| {
                 let items = item(one).zip(item(two)).zip(self.query.sorting_within());
                 let by_keys = items.map(|((one, two), sort)| sort.compare_past_prefix(one, two));
                 by_keys
@@ -186,7 +189,7 @@ impl<T: Item> ListState<T> {
             });
         }
         let found = rows_in_parts(arriving.len(), |part| {
-            self.gaps(&arriving[part], &runs.runs, fates, goes, context)
+            self.gaps(&arriving[part], &runs.runs, affected, goes, context)
         });
         for (row, place) in arriving.iter_mut().zip(found.into_iter().flatten()) {
             row.arrival.place = place;
@@ -199,7 +202,7 @@ impl<T: Item> ListState<T> {
         &self,
         arriving: &[Arriving],
         runs: &[Range<usize>],
-        fates: &[Fated<'_, T>],
+        affected: &[AffectedRow<'_, T>],
         goes: &impl Fn(Slot) -> bool,
         context: Context<'_, T>,
     ) -> Vec<Cursor> {
@@ -225,7 +228,7 @@ impl<T: Item> ListState<T> {
             found
         };
         let place = |row: &Arriving| {
-            let item = self.placed_by(fates[row.place].touch);
+            let item = self.placed_by(affected[row.place].touch);
             let mut at_source = None;
             let run = runs.get(row.section);
             let comes_before = |other| {
@@ -242,7 +245,12 @@ impl<T: Item> ListState<T> {
                 };
                 let other = answering(other).filter(inside).zip(item);
                 other.is_some_and(|(other, item)| {
-                    self.comes_before_in_full(other, (row.arrival.slot, item), at_source, context)
+                    self.comes_before_by_all_keys(
+                        other,
+                        (row.arrival.slot, item),
+                        at_source,
+                        context,
+                    )
                 })
             };
             let key = row.arrival.key;
@@ -255,17 +263,17 @@ impl<T: Item> ListState<T> {
     }
 
     /// Nobody holds a row whose item is gone.
-    fn let_go_of_removed(&mut self, fates: &[Fated<'_, T>]) {
-        let gone = |row: &&Fated<'_, T>| {
-            row.fate == Fate::Leaves && self.held.contains_key(&row.touch.slot)
+    fn release_removed(&mut self, affected: &[AffectedRow<'_, T>]) {
+        let gone = |row: &&AffectedRow<'_, T>| {
+            row.effect == Effect::Leaves && self.held.contains_key(&row.touch.slot)
         };
-        let gone: Vec<Slot> = fates
+        let gone: Vec<Slot> = affected
             .iter()
             .filter(gone)
             .map(|row| row.touch.slot)
             .collect();
         if !gone.is_empty() {
-            self.undo.push(Undo::Held(self.held.clone()));
+            self.rollback.push(RollbackStep::Held(self.held.clone()));
             self.held.retain(|slot, _| !gone.contains(slot));
         }
     }
@@ -284,7 +292,7 @@ struct Arriving {
 struct Walk<'a, 'b, T> {
     /// For each slot its place among the touched rows.
     index: &'a [u32],
-    fates: &'a [Fated<'b, T>],
+    affected: &'a [AffectedRow<'b, T>],
     from: Vec<Option<usize>>,
     /// The touched rows that are shown now, in order, with their positions.
     shown: Vec<(usize, usize)>,
@@ -295,26 +303,26 @@ struct Walk<'a, 'b, T> {
 impl<'b, T> Walk<'_, 'b, T> {
     /// What became of each touched row: those that left, then the others in the order of the list.
     fn touched(&self) -> Vec<TouchedRow<&'b Arc<T>>> {
-        let left = self.fates.iter().zip(&self.from);
+        let left = self.affected.iter().zip(&self.from);
         let left = left
-            .filter(|(row, _)| row.fate == Fate::Leaves)
+            .filter(|(row, _)| row.effect == Effect::Leaves)
             .map(|(row, from)| touched_row(row.touch, *from, None));
         let shown = self.shown.iter().map(|(place, to)| {
-            let row = &self.fates[*place];
+            let row = &self.affected[*place];
             touched_row(row.touch, self.from[*place], Some(*to))
         });
         left.chain(shown).collect()
     }
 
-    fn fate(&self, slot: Slot) -> Option<(usize, Fate)> {
+    fn effect(&self, slot: Slot) -> Option<(usize, Effect)> {
         match self.index[slot.index()] {
             NONE => None,
-            place => Some((place as usize, self.fates[place as usize].fate)),
+            place => Some((place as usize, self.affected[place as usize].effect)),
         }
     }
 
     fn note_before(&mut self, slot: Slot, at: usize) {
-        if let Some((place, _)) = self.fate(slot) {
+        if let Some((place, _)) = self.effect(slot) {
             self.from[place] = Some(at);
         }
     }

@@ -1,12 +1,12 @@
 //! Another filter for a list whose order stays.
 
 use super::bits::Bits;
+use super::cached_search::CachedSearch;
 use super::evaluate::{Evaluated, grouped, sorted};
-use super::found::Kept;
 use super::grouping::Deltas;
 use super::plan::{Part, Plan, Shown};
+use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::undo::Undo;
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::{Item, Snapshot};
 use crate::order::{RowTree, Slot};
@@ -66,7 +66,7 @@ impl<T: Item> ListState<T> {
         };
         let change = self.describe(&plan, &leaving, &arriving);
         let deltas = self.deltas_of(&change);
-        self.carry_out(&plan, &leaving, &arriving, change.after);
+        self.apply_plan(&plan, &leaving, &arriving, change.after);
         Some((change, deltas))
     }
 
@@ -117,10 +117,10 @@ impl<T: Item> ListState<T> {
 
     /// The plan when no row can arrive: one letter more in a search asks only the rows that matched.
     fn plan_narrower(&self, query: &Query<T>, context: Context<'_, T>) -> Plan {
-        let kept = Kept::of(query, context);
+        let kept = CachedSearch::of(query, context);
         let mut plan = Plan::default();
         let rows = self.rows.chunks().flatten();
-        if let (Some(kept), Some(near)) = (&kept, self.near_text()) {
+        if let (Some(kept), Some(near)) = (&kept, self.row_text()) {
             let found = kept.among(near, &self.rows);
             for (at, slot) in rows.enumerate() {
                 let stays = found.has(at) || self.held.contains_key(slot);
@@ -156,7 +156,7 @@ impl<T: Item> ListState<T> {
         let apart = |slot: Slot, matches: bool| {
             !context.is_concealed(slot) && (self.held.contains_key(&slot) || matches)
         };
-        let found = Kept::of(query, context).map(|kept| kept.all());
+        let found = CachedSearch::of(query, context).map(|kept| kept.all());
         let parts = if let Some(found) = found {
             let passes = |slot: Slot| {
                 let item = context.items.get(slot);
@@ -229,7 +229,7 @@ impl<T: Item> ListState<T> {
         plan
     }
 
-    fn carry_out(
+    fn apply_plan(
         &mut self,
         plan: &Plan,
         leaving: &Arc<Shown<T>>,
@@ -253,7 +253,7 @@ impl<T: Item> ListState<T> {
                         keys.extend(rows.map(|(_, key)| key));
                     }
                     self.rows.remove_run(at, len, |_| ());
-                    self.undo.push(Undo::RemovedRun {
+                    self.rollback.push(RollbackStep::RemovedRun {
                         at,
                         shown: Arc::clone(leaving),
                         range: first..first + len,
@@ -263,7 +263,7 @@ impl<T: Item> ListState<T> {
                 Part::Arrives { first, len } => {
                     let (slots, keys) = arriving.part(first, len);
                     self.rows.insert_run(at, slots, keys);
-                    self.undo.push(Undo::InsertedRun { at, len });
+                    self.rollback.push(RollbackStep::InsertedRun { at, len });
                     at += len;
                 }
             }
@@ -295,7 +295,7 @@ impl<T: Item> ListState<T> {
                 }
             }
         }
-        self.lay_anew(RowTree::build(&slots, keyed.then_some(&keys[..])));
+        self.replace_rows(RowTree::build(&slots, keyed.then_some(&keys[..])));
     }
 }
 

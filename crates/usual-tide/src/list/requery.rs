@@ -4,8 +4,8 @@ use super::bits::Bits;
 use super::evaluate::evaluate;
 use super::grouping::{SectionChange, Sectioned};
 use super::log::Entry;
+use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::undo::Undo;
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
@@ -22,18 +22,18 @@ impl<T: Item> ListState<T> {
             None
         } else if query.same_order(&self.query) {
             let change = self.refilter(&query, context);
-            change.map(|(change, deltas)| (change, self.follow_sections(deltas)))
+            change.map(|(change, deltas)| (change, self.update_sections(deltas)))
         } else {
             Some(self.reorder(&query, context))
         };
         let before = self.window();
         let old = std::mem::replace(&mut self.query, query);
-        self.undo.push(Undo::Requeried(Box::new(old)));
+        self.rollback.push(RollbackStep::Requeried(Box::new(old)));
         if let Some((change, sectioned)) = change {
             self.note(Entry::Rows(Arc::new(change)), sectioned);
         }
-        if self.query.searching().is_some() || self.near_text.is_some() {
-            self.keep_near_text(context);
+        if self.query.searching().is_some() || self.row_text.is_some() {
+            self.cache_row_text(context);
         }
         if before != self.window() {
             let rows = self.rows.len();
@@ -81,18 +81,19 @@ impl<T: Item> ListState<T> {
         }
         // A held row is placed by its item of now, in the new order.
         if !self.held.is_empty() {
-            self.undo.push(Undo::Held(self.held.clone()));
+            self.rollback.push(RollbackStep::Held(self.held.clone()));
             for (slot, placed_by) in &mut self.held {
                 if let Some(item) = context.items.get(*slot) {
                     *placed_by = Arc::clone(item);
                 }
             }
         }
-        self.lay_anew(RowTree::build(&rows.slots, rows.keys.as_deref()));
+        self.replace_rows(RowTree::build(&rows.slots, rows.keys.as_deref()));
         let hidden = self.hidden();
         let ungrouped = self.grouping.is_none() && grouping.is_none();
         let old = std::mem::replace(&mut self.grouping, grouping);
-        self.undo.push(Undo::Regrouped(old.map(Box::new)));
+        self.rollback
+            .push(RollbackStep::Regrouped(old.map(Box::new)));
         let sections = if ungrouped {
             SectionChange::None
         } else {
@@ -101,8 +102,8 @@ impl<T: Item> ListState<T> {
         (change, Sectioned::noted(sections, hidden))
     }
 
-    pub(super) fn lay_anew(&mut self, rows: RowTree) {
+    pub(super) fn replace_rows(&mut self, rows: RowTree) {
         let old = std::mem::replace(&mut self.rows, rows);
-        self.undo.push(Undo::Rebuilt(Box::new(old)));
+        self.rollback.push(RollbackStep::Rebuilt(Box::new(old)));
     }
 }

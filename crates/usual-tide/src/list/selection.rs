@@ -1,6 +1,6 @@
 //! What a person has marked in a list.
 
-use super::history::PositionError;
+use super::positions::PositionError;
 use super::view::BoundList;
 use crate::change::{ChangeSet, Followed};
 use crate::item::Item;

@@ -1,10 +1,10 @@
 //! What a store keeps for each bound list.
 
-use super::found::NearText;
+use super::cached_order::CachedOrder;
+use super::cached_search::RowText;
 use super::grouping::Grouping;
-use super::kept_order::KeptOrder;
 use super::log::Log;
-use super::undo::Undo;
+use super::rollback_step::RollbackStep;
 use super::version::Version;
 use crate::item::{Arena, Item, KeyTable};
 use crate::order::{RowTree, Slot};
@@ -24,10 +24,10 @@ pub(crate) struct ListState<T: Item> {
     /// The sections of a grouped list.
     pub(super) grouping: Option<Grouping>,
     /// The text of few rows, for the next letter of a search.
-    pub(super) near_text: Option<NearText>,
+    pub(super) row_text: Option<RowText>,
     pub(super) log: Log<T>,
     /// What takes back the changes since the last [`seal`](Self::seal).
-    pub(super) undo: Vec<Undo<T>>,
+    pub(super) rollback: Vec<RollbackStep<T>>,
 }
 
 /// What a list reads of its store.
@@ -126,7 +126,7 @@ impl<T: Item> ListState<T> {
     }
 
     /// The same for rows of any prefix.
-    pub(super) fn comes_before_in_full(
+    pub(super) fn comes_before_by_all_keys(
         &self,
         row: Slot,
         (slot, item): (Slot, &T),
@@ -145,7 +145,7 @@ impl<T: Item> ListState<T> {
         compare: impl Fn(&Sort<T>, &T, &T) -> Ordering,
     ) -> bool {
         let by_keys = match (self.query.sorting_within(), self.placing_item(row, context)) {
-            (Some(sort), Some(other)) => match KeptOrder::of(sort, context) {
+            (Some(sort), Some(other)) => match CachedOrder::of(sort, context) {
                 // A held row has its place by an item that it had before.
                 Some(kept) if self.held.is_empty() => kept.compare(row, slot),
                 _ => compare(sort, other, item),

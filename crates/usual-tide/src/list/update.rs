@@ -1,9 +1,9 @@
 //! Bringing a list in step after an edit, by work on the touched rows alone.
 
-use super::grouping::Working;
+use super::grouping::WorkingLayout;
 use super::log::Entry;
+use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::undo::Undo;
 use crate::change::{TouchedRow, align_touched};
 use crate::item::Item;
 use crate::order::{Cursor, Slot};
@@ -36,7 +36,7 @@ const MERGE_FROM: usize = if cfg!(test) { 3 } else { 64 };
 
 /// What becomes of a touched row in one list.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Fate {
+pub(super) enum Effect {
     Arrives,
     Leaves,
     /// It keeps its place among the rows, perhaps with another item.
@@ -45,20 +45,20 @@ pub(super) enum Fate {
     Shifts,
 }
 
-impl Fate {
-    pub(super) fn takes_out(self) -> bool {
+impl Effect {
+    pub(super) fn removes(self) -> bool {
         matches!(self, Self::Leaves | Self::Shifts)
     }
 
-    pub(super) fn puts_in(self) -> bool {
+    pub(super) fn inserts(self) -> bool {
         matches!(self, Self::Arrives | Self::Shifts)
     }
 }
 
 /// A touched row that a list shows before or after.
-pub(super) struct Fated<'a, T> {
+pub(super) struct AffectedRow<'a, T> {
     pub(super) touch: &'a Touch<'a, T>,
-    pub(super) fate: Fate,
+    pub(super) effect: Effect,
 }
 
 impl<T: Item> ListState<T> {
@@ -75,32 +75,34 @@ impl<T: Item> ListState<T> {
     }
 
     fn update_one(&mut self, touch: &Touch<'_, T>, context: Context<'_, T>) {
-        if let Some(fate) = self.fate(touch) {
-            self.carry(touch, fate, None, context);
+        if let Some(effect) = self.effect(touch) {
+            self.apply_effect(touch, effect, None, context);
         }
     }
 
     /// `placed_before` is the item by which the row got its place, when it is held no more.
-    fn carry(
+    fn apply_effect(
         &mut self,
         touch: &Touch<'_, T>,
-        fate: Fate,
+        effect: Effect,
         placed_before: Option<&T>,
         context: Context<'_, T>,
     ) {
-        let deltas = self.deltas(&[Fated { touch, fate }], placed_before);
+        let deltas = self.deltas(&[AffectedRow { touch, effect }], placed_before);
         let rows = self.rows.len();
-        let from = match fate {
-            Fate::Arrives => None,
-            Fate::Stays => self.rows.position(touch.slot),
-            Fate::Leaves | Fate::Shifts => self.take_out(touch.slot, fate == Fate::Shifts),
+        let from = match effect {
+            Effect::Arrives => None,
+            Effect::Stays => self.rows.position(touch.slot),
+            Effect::Leaves | Effect::Shifts => {
+                self.remove_row(touch.slot, effect == Effect::Shifts)
+            }
         };
-        let to = match fate {
-            Fate::Leaves => None,
-            Fate::Stays => from,
-            Fate::Arrives | Fate::Shifts => {
+        let to = match effect {
+            Effect::Leaves => None,
+            Effect::Stays => from,
+            Effect::Arrives | Effect::Shifts => {
                 let run = self.run_entered(deltas.as_ref(), from);
-                self.put_in(touch, self.key_for(touch), run, context)
+                self.insert_row(touch, self.key_for(touch), run, context)
             }
         };
         let owned = |at: Option<usize>, item: Option<&Arc<T>>| at.zip(item.cloned());
@@ -108,83 +110,86 @@ impl<T: Item> ListState<T> {
             before: owned(from, touch.before),
             after: owned(to, touch.after),
         };
-        let sectioned = self.follow_sections(deltas);
+        let sectioned = self.update_sections(deltas);
         self.note(Entry::Row { before: rows, row }, sectioned);
     }
 
     fn update_many(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
         let rows = self.rows.len();
-        let fated = |touch| {
-            let fate = self.fate(touch)?;
-            Some(Fated { touch, fate })
+        let row_effect = |touch| {
+            let effect = self.effect(touch)?;
+            Some(AffectedRow { touch, effect })
         };
-        let fates: Vec<Fated<'_, T>> = rows_in_parts(touches.len(), |part| {
-            touches[part].iter().filter_map(fated).collect::<Vec<_>>()
+        let affected: Vec<AffectedRow<'_, T>> = rows_in_parts(touches.len(), |part| {
+            touches[part]
+                .iter()
+                .filter_map(row_effect)
+                .collect::<Vec<_>>()
         })
         .concat();
-        if fates.is_empty() {
+        if affected.is_empty() {
             return;
         }
-        let deltas = self.deltas(&fates, None);
-        let count = fates.len();
+        let deltas = self.deltas(&affected, None);
+        let count = affected.len();
         let touched = if count >= rows / REBUILD_SHARE {
-            self.rebuild_with(&fates, context)
+            self.rebuild_with(&affected, context)
         } else if count >= MERGE_FROM && count >= rows / MERGE_SHARE {
-            self.merge_with(&fates, context)
+            self.merge_with(&affected, context)
         } else {
-            self.update_each(&fates, context)
+            self.update_each(&affected, context)
         };
         let alignment = align_touched(rows, self.rows.len(), touched);
-        let sectioned = self.follow_sections(deltas);
+        let sectioned = self.update_sections(deltas);
         self.note(Entry::Rows(Arc::new(alignment)), sectioned);
     }
 
     /// Row by row, all out before the first goes in, so that every search meets rows in order.
     fn update_each<'a>(
         &mut self,
-        fates: &[Fated<'a, T>],
+        affected: &[AffectedRow<'a, T>],
         context: Context<'_, T>,
     ) -> Vec<TouchedRow<&'a Arc<T>>> {
-        let from: Vec<Option<usize>> = fates
+        let from: Vec<Option<usize>> = affected
             .iter()
             .map(|row| self.rows.position(row.touch.slot))
             .collect();
-        let mut arriving: Vec<(u64, usize)> = fates
+        let mut arriving: Vec<(u64, usize)> = affected
             .iter()
             .enumerate()
-            .filter(|(_, row)| row.fate.puts_in())
+            .filter(|(_, row)| row.effect.inserts())
             .map(|(index, row)| (self.key_for(row.touch), index))
             .collect();
         // In the list's order, as far as prefixes tell it: what follows is near in memory then.
         arriving.sort_unstable();
         // The sections as they are while rows go out and in, one by one.
-        let mut working = self.layout().cloned().map(Working::new);
-        for row in fates.iter().filter(|row| row.fate.takes_out()) {
-            let at = self.take_out(row.touch.slot, row.fate == Fate::Shifts);
+        let mut working = self.layout().cloned().map(WorkingLayout::new);
+        for row in affected.iter().filter(|row| row.effect.removes()) {
+            let at = self.remove_row(row.touch.slot, row.effect == Effect::Shifts);
             if let (Some(working), Some(at)) = (&mut working, at) {
-                working.take_out(at);
+                working.remove_row(at);
             }
         }
-        let mut to = vec![None; fates.len()];
+        let mut to = vec![None; affected.len()];
         let mut last = None;
-        let mut ascending = fates.iter().all(|row| row.fate != Fate::Stays);
+        let mut ascending = affected.iter().all(|row| row.effect != Effect::Stays);
         for (key, index) in arriving {
-            let touch = fates[index].touch;
+            let touch = affected[index].touch;
             let run = working.as_mut().and_then(|working| {
                 let group = self.query.grouping()?;
-                Some(working.put_in(group, self.placed_by(touch)?))
+                Some(working.insert_row(group, self.placed_by(touch)?))
             });
-            to[index] = self.put_in(touch, key, run, context);
+            to[index] = self.insert_row(touch, key, run, context);
             ascending &= last < to[index];
             last = to[index];
         }
         if !ascending {
             // A row that went in later pushed others down.
-            for (row, to) in fates.iter().zip(&mut to) {
+            for (row, to) in affected.iter().zip(&mut to) {
                 *to = self.rows.position(row.touch.slot);
             }
         }
-        let rows = fates.iter().zip(from.into_iter().zip(to));
+        let rows = affected.iter().zip(from.into_iter().zip(to));
         rows.map(|(row, (from, to))| touched_row(row.touch, from, to))
             .collect()
     }
@@ -197,23 +202,23 @@ impl<T: Item> ListState<T> {
         placed_by: &T,
         context: Context<'_, T>,
     ) {
-        let fate = if !self.query.matches(item) {
-            Fate::Leaves
+        let effect = if !self.query.matches(item) {
+            Effect::Leaves
         } else if let Some(sort) = self.query.sorting()
             && sort.compare(placed_by, item).is_ne()
         {
-            Fate::Shifts
+            Effect::Shifts
         } else {
             return;
         };
         let touch = Touch {
             slot,
             before: Some(item),
-            after: (fate == Fate::Shifts).then_some(item),
+            after: (effect == Effect::Shifts).then_some(item),
             moved: false,
             anew: false,
         };
-        self.carry(&touch, fate, Some(placed_by), context);
+        self.apply_effect(&touch, effect, Some(placed_by), context);
     }
 
     /// Puts a row in, whether it matches or not.
@@ -225,21 +230,21 @@ impl<T: Item> ListState<T> {
             moved: false,
             anew: false,
         };
-        self.carry(&touch, Fate::Arrives, None, context);
+        self.apply_effect(&touch, Effect::Arrives, None, context);
     }
 
     /// What becomes of a row; `None` when the list never sees it.
-    fn fate(&self, touch: &Touch<'_, T>) -> Option<Fate> {
+    fn effect(&self, touch: &Touch<'_, T>) -> Option<Effect> {
         let was = self.rows.contains(touch.slot);
         let Some(item) = touch.after else {
-            return was.then_some(Fate::Leaves);
+            return was.then_some(Effect::Leaves);
         };
         let held = was && self.held.contains_key(&touch.slot);
         match (was, held || self.still_matches(was, touch, item)) {
             (false, false) => None,
-            (false, true) => Some(Fate::Arrives),
-            (true, false) => Some(Fate::Leaves),
-            (true, true) if touch.moved => Some(Fate::Shifts),
+            (false, true) => Some(Effect::Arrives),
+            (true, false) => Some(Effect::Leaves),
+            (true, true) if touch.moved => Some(Effect::Shifts),
             (true, true) => {
                 let same_place = held
                     || match (self.query.sorting(), touch.before) {
@@ -248,9 +253,9 @@ impl<T: Item> ListState<T> {
                         (Some(_), None) => false,
                     };
                 Some(if same_place {
-                    Fate::Stays
+                    Effect::Stays
                 } else {
-                    Fate::Shifts
+                    Effect::Shifts
                 })
             }
         }
@@ -259,19 +264,19 @@ impl<T: Item> ListState<T> {
     /// Whether a row matches now; not asked of the filter when the edit is in none of its fields.
     fn still_matches(&self, was: bool, touch: &Touch<'_, T>, item: &T) -> bool {
         match touch.before {
-            Some(before) if !touch.anew && self.query.is_blind_to(before, item) => was,
+            Some(before) if !touch.anew && self.query.is_unaffected_by(before, item) => was,
             _ => self.query.matches(item),
         }
     }
 
     /// Takes a row out; when it is not to come back, nobody holds it any more.
-    fn take_out(&mut self, slot: Slot, shifts: bool) -> Option<usize> {
+    fn remove_row(&mut self, slot: Slot, shifts: bool) -> Option<usize> {
         if self.held.contains_key(&slot) && !shifts {
-            self.undo.push(Undo::Held(self.held.clone()));
+            self.rollback.push(RollbackStep::Held(self.held.clone()));
             self.held.remove(&slot);
         }
         let (at, key) = self.rows.remove(slot)?;
-        self.undo.push(Undo::Removed { slot, at, key });
+        self.rollback.push(RollbackStep::Removed { slot, at, key });
         Some(at)
     }
 
@@ -288,7 +293,7 @@ impl<T: Item> ListState<T> {
 
     /// Puts a row where its item belongs; gives the position.
     /// `run` are the rows of its section.
-    fn put_in(
+    fn insert_row(
         &mut self,
         touch: &Touch<'_, T>,
         key: u64,
@@ -299,7 +304,7 @@ impl<T: Item> ListState<T> {
         let item = self.placed_by(touch)?;
         let place = self.place_of(slot, item, key, run, context);
         let at = self.rows.insert_at(place, slot, key);
-        self.undo.push(Undo::Inserted { slot });
+        self.rollback.push(RollbackStep::Inserted { slot });
         Some(at)
     }
 
@@ -343,13 +348,13 @@ impl<T: Item> ListState<T> {
     }
 }
 
-impl<T> Clone for Fated<'_, T> {
+impl<T> Clone for AffectedRow<'_, T> {
     fn clone(&self) -> Self {
         *self
     }
 }
 
-impl<T> Copy for Fated<'_, T> {}
+impl<T> Copy for AffectedRow<'_, T> {}
 
 pub(super) fn touched_row<'a, T>(
     touch: &Touch<'a, T>,

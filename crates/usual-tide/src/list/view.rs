@@ -2,7 +2,7 @@
 
 use super::ListId;
 use super::grouping::find_section;
-use super::history::PositionError;
+use super::positions::PositionError;
 use super::state::{Context, ListState};
 use super::version::Version;
 use crate::change::{Layout, Section, SectionKey, SectionReplica, SectionRow};

@@ -101,8 +101,8 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 taken(slot);
             }
             self.drop_rows(leaf, index, index + here);
-            self.bump(leaf, -(here as i64));
-            self.mend_leaf(leaf);
+            self.add_to_counts(leaf, -(here as i64));
+            self.rebalance_leaf(leaf);
             rest -= here;
         }
     }
@@ -119,11 +119,11 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             return;
         }
         if self.len == 0 {
-            let housed = std::mem::take(&mut self.leaf_of);
+            let leaf_of = std::mem::take(&mut self.leaf_of);
             *self = Self::build(slots, self.keyed.then_some(keys));
             // A tree keeps room for every slot that it has seen.
             self.leaf_of
-                .resize(self.leaf_of.len().max(housed.len()), NodeId::NONE);
+                .resize(self.leaf_of.len().max(leaf_of.len()), NodeId::NONE);
             return;
         }
         let Cursor { leaf, index } = self.cursor(position);
@@ -153,10 +153,10 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             bound = keys[0];
         }
         for slot in rows {
-            self.house(*slot, leaf);
+            self.set_leaf_of(*slot, leaf);
         }
         // The rows are counted with the left neighbour first, then handed over.
-        self.bump(left, rows.len() as i64);
+        self.add_to_counts(left, rows.len() as i64);
         self.chain_after(left, leaf);
         self.add_child_after(
             left,

@@ -13,9 +13,9 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             return Err(format!("{total} rows below the root, {} counted", self.len));
         }
         self.check_chain(&leaves)?;
-        let housed = self.leaf_of.iter().filter(|leaf| !leaf.is_none()).count();
-        if housed != self.len() {
-            return Err(format!("{housed} slots have a leaf, {} rows", self.len));
+        let leaf_of = self.leaf_of.iter().filter(|leaf| !leaf.is_none()).count();
+        if leaf_of != self.len() {
+            return Err(format!("{leaf_of} slots have a leaf, {} rows", self.len));
         }
         let mut last = 0;
         for slot in self.rows() {

@@ -23,11 +23,11 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             keys[index] = key;
         }
         self.leaf_mut(leaf).insert(index, slot);
-        self.house(slot, leaf);
+        self.set_leaf_of(slot, leaf);
         if index == 0 && self.keyed {
             self.lower_bound_of(leaf, key);
         }
-        self.bump(leaf, 1) as usize + index
+        self.add_to_counts(leaf, 1) as usize + index
     }
 
     /// Keeps the bound of a leaf true when a row with this prefix becomes its first.
@@ -50,10 +50,10 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let leaf = self.leaf_of(slot)?;
         let index = self.leaf(leaf).find(slot)?;
         let key = self.key_at(leaf, index);
-        self.unhouse(slot);
+        self.clear_leaf_of(slot);
         self.drop_rows(leaf, index, index + 1);
-        let before = self.bump(leaf, -1) as usize;
-        self.mend_leaf(leaf);
+        let before = self.add_to_counts(leaf, -1) as usize;
+        self.rebalance_leaf(leaf);
         Some((before + index, key))
     }
 
@@ -104,13 +104,13 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
         self.leaf_mut(right).push_all(&moving);
         self.leaf_mut(leaf).remove(middle, middle + moving.len());
-        self.adopt_leaf_after(leaf, right, moving.len() as u32, bound);
+        self.link_leaf_after(leaf, right, moving.len() as u32, bound);
         right
     }
 
     /// Chains a leaf behind another and hangs it into the tree, with rows that are already counted
     /// in the leaf before it.
-    fn adopt_leaf_after(&mut self, leaf: NodeId, right: NodeId, count: u32, bound: u64) {
+    fn link_leaf_after(&mut self, leaf: NodeId, right: NodeId, count: u32, bound: u64) {
         self.chain_after(leaf, right);
         let child = Child {
             node: right,
@@ -193,14 +193,14 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// After rows left a leaf: drops it when empty, joins it to a neighbour when sparse.
-    pub(super) fn mend_leaf(&mut self, leaf: NodeId) {
+    pub(super) fn rebalance_leaf(&mut self, leaf: NodeId) {
         let len = self.leaf(leaf).len();
         let above = self.leaf(leaf).parent;
         if above.is_none() || len > LEAF / 4 {
             return;
         }
         if len == 0 {
-            self.unhang_leaf(leaf);
+            self.unlink_leaf(leaf);
             return;
         }
         let inner = self.inner(above);
@@ -226,7 +226,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let at = inner.index_of(left);
         inner.add_to_count(at, count);
         inner.add_to_count(at + 1, -count);
-        self.unhang_leaf(right);
+        self.unlink_leaf(right);
     }
 
     /// Copies the rows of a leaf behind those of another, which is their leaf from then on.
@@ -245,14 +245,14 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Takes a leaf whose rows are gone, and gone from the counts, out of chain and tree.
-    fn unhang_leaf(&mut self, leaf: NodeId) {
+    fn unlink_leaf(&mut self, leaf: NodeId) {
         let above = self.leaf(leaf).parent;
         if above.is_none() {
             self.leaf_mut(leaf).clear();
             return;
         }
         self.unchain(leaf);
-        self.unhang_child(above, leaf, 0);
+        self.unlink_child(above, leaf, 0);
     }
 
     /// Takes a leaf out of the chain, and frees it.
@@ -270,21 +270,21 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
 
     /// Takes an empty child, of the given level, from its parent, and the parent from its own when
     /// that was its last.
-    fn unhang_child(&mut self, above: NodeId, child: NodeId, level: u32) {
+    fn unlink_child(&mut self, above: NodeId, child: NodeId, level: u32) {
         let inner = self.inner_mut(above);
         inner.remove(inner.index_of(child));
         let (len, higher) = (inner.len(), inner.parent);
         if len == 0 && !higher.is_none() {
             self.free_inners.push(above);
-            self.unhang_child(higher, above, level + 1);
+            self.unlink_child(higher, above, level + 1);
         } else if len <= FAN / 4 && !higher.is_none() {
-            self.mend_inner(above, higher, level + 1);
+            self.rebalance_inner(above, higher, level + 1);
         }
-        self.lower_root();
+        self.shrink_root();
     }
 
     /// Joins a sparse inner node to a neighbour under the same parent.
-    fn mend_inner(&mut self, node: NodeId, above: NodeId, level: u32) {
+    fn rebalance_inner(&mut self, node: NodeId, above: NodeId, level: u32) {
         let inner = self.inner(above);
         let at = inner.index_of(node);
         let fits = |left: usize| {
@@ -316,11 +316,11 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         inner.add_to_count(at, moved);
         inner.add_to_count(at + 1, -moved);
         self.free_inners.push(right);
-        self.unhang_child(above, right, level);
+        self.unlink_child(above, right, level);
     }
 
     /// Drops roots that have a single child.
-    pub(super) fn lower_root(&mut self) {
+    pub(super) fn shrink_root(&mut self) {
         while self.height > 0 && self.inner(self.root).len() == 1 {
             let old = self.root;
             self.root = self.inner(old).children()[0];

@@ -23,14 +23,14 @@ pub(crate) struct Merged {
 
 /// Where a row stands that is to be taken out.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-struct Leaver {
+struct RemovedRow {
     leaf: usize,
     index: usize,
 }
 
 /// A row to be put into a leaf: which of those that arrive.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-struct Comer {
+struct InsertedRow {
     leaf: usize,
     index: usize,
     arrival: usize,
@@ -45,7 +45,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     pub(crate) fn merge(&mut self, out: &[Slot], arriving: &[Arrival]) -> Merged {
         let starts = self.leaf_starts();
         let found = self.find_all(out);
-        let taken = |row: &Option<Leaver>| match row {
+        let taken = |row: &Option<RemovedRow>| match row {
             Some(row) => {
                 let key = self.key_at(NodeId::new(row.leaf), row.index);
                 (starts[row.leaf] + row.index, key)
@@ -55,16 +55,16 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let taken = found.iter().map(taken).collect();
         for slot in out {
             if slot.index() < self.leaf_of.len() {
-                self.unhouse(*slot);
+                self.clear_leaf_of(*slot);
             }
         }
-        let mut leavers: Vec<Leaver> = found.into_iter().flatten().collect();
-        leavers.sort_unstable();
-        self.merge_leaves(&leavers, arriving);
+        let mut removed: Vec<RemovedRow> = found.into_iter().flatten().collect();
+        removed.sort_unstable();
+        self.merge_leaves(&removed, arriving);
 
         let starts = self.leaf_starts();
         let into =
-            |row: &Option<Leaver>| row.as_ref().map_or(0, |row| starts[row.leaf] + row.index);
+            |row: &Option<RemovedRow>| row.as_ref().map_or(0, |row| starts[row.leaf] + row.index);
         let slots: Vec<Slot> = arriving.iter().map(|row| row.slot).collect();
         Merged {
             into: self.find_all(&slots).iter().map(into).collect(),
@@ -73,12 +73,12 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Where rows stand.
-    fn find_all(&self, slots: &[Slot]) -> Vec<Option<Leaver>> {
+    fn find_all(&self, slots: &[Slot]) -> Vec<Option<RemovedRow>> {
         let find = |slot: &Slot| {
             let leaf = self.leaf_of(*slot)?;
             let index = self.leaf(leaf).find(*slot)?;
             let leaf = leaf.index();
-            Some(Leaver { leaf, index })
+            Some(RemovedRow { leaf, index })
         };
         rows_in_parts(slots.len(), |part| {
             slots[part].iter().map(find).collect::<Vec<_>>()
@@ -87,35 +87,35 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Leaf by leaf, first what goes, then what comes.
-    fn merge_leaves(&mut self, leavers: &[Leaver], arriving: &[Arrival]) {
-        let mut comers: Vec<Comer> = arriving
+    fn merge_leaves(&mut self, removed: &[RemovedRow], arriving: &[Arrival]) {
+        let mut inserted: Vec<InsertedRow> = arriving
             .iter()
             .enumerate()
-            .map(|(arrival, row)| Comer {
+            .map(|(arrival, row)| InsertedRow {
                 leaf: row.place.leaf.index(),
                 index: row.place.index,
                 arrival,
             })
             .collect();
-        comers.sort_unstable();
-        let mut leavers = leavers.iter().peekable();
-        let mut comers = comers.into_iter().peekable();
+        inserted.sort_unstable();
+        let mut removed = removed.iter().peekable();
+        let mut inserted = inserted.into_iter().peekable();
         let (mut gone, mut new) = (Vec::new(), Vec::new());
         let mut sparse = Vec::new();
         loop {
             let next = [
-                leavers.peek().map(|row| row.leaf),
-                comers.peek().map(|row| row.leaf),
+                removed.peek().map(|row| row.leaf),
+                inserted.peek().map(|row| row.leaf),
             ];
             let Some(leaf) = next.into_iter().flatten().min() else {
                 break;
             };
             gone.clear();
-            while let Some(row) = leavers.next_if(|row| row.leaf == leaf) {
+            while let Some(row) = removed.next_if(|row| row.leaf == leaf) {
                 gone.push(row.index);
             }
             new.clear();
-            while let Some(row) = comers.next_if(|row| row.leaf == leaf) {
+            while let Some(row) = inserted.next_if(|row| row.leaf == leaf) {
                 new.push(arriving[row.arrival]);
             }
             let leaf = NodeId::new(leaf);
@@ -126,7 +126,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
         // Only now, since it moves rows to other leaves, in which some had a place.
         for leaf in sparse {
-            self.mend_leaf(leaf);
+            self.rebalance_leaf(leaf);
         }
     }
 
@@ -169,7 +169,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let index =
             |row: &Arrival| row.place.index - gone.partition_point(|at| *at < row.place.index);
         if self.leaf(leaf).len() + new.len() > LEAF {
-            self.bump(leaf, -(gone.len() as i64));
+            self.add_to_counts(leaf, -(gone.len() as i64));
             for row in new.iter().rev() {
                 let place = self.place_from(leaf, index(row));
                 self.insert_at(place, row.slot, row.key);
@@ -184,14 +184,14 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 keys[index] = row.key;
             }
             self.leaf_mut(leaf).insert(index, row.slot);
-            self.house(row.slot, leaf);
+            self.set_leaf_of(row.slot, leaf);
             if index == 0 && self.keyed {
                 self.lower_bound_of(leaf, row.key);
             }
         }
         let change = new.len() as i64 - gone.len() as i64;
         if change != 0 {
-            self.bump(leaf, change);
+            self.add_to_counts(leaf, change);
         }
     }
 

@@ -103,14 +103,14 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Notes which leaf holds the row.
-    pub(super) fn house(&mut self, slot: Slot, leaf: NodeId) {
+    pub(super) fn set_leaf_of(&mut self, slot: Slot, leaf: NodeId) {
         if slot.index() >= self.leaf_of.len() {
             self.leaf_of.resize(slot.index() + 1, NodeId::NONE);
         }
         self.leaf_of[slot.index()] = leaf;
     }
 
-    pub(super) fn unhouse(&mut self, slot: Slot) {
+    pub(super) fn clear_leaf_of(&mut self, slot: Slot) {
         self.leaf_of[slot.index()] = NodeId::NONE;
     }
 
@@ -121,7 +121,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// Adds to the counts above a leaf; gives the number of rows before the leaf.
-    pub(super) fn bump(&mut self, leaf: NodeId, change: i64) -> u32 {
+    pub(super) fn add_to_counts(&mut self, leaf: NodeId, change: i64) -> u32 {
         self.len = (i64::from(self.len) + change) as u32;
         let mut before = 0;
         let (mut node, mut above) = (leaf, self.leaf(leaf).parent);

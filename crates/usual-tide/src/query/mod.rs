@@ -220,11 +220,11 @@ impl<T: 'static> Query<T> {
     }
 
     /// Whether an edit is known to make no difference to filter and search.
-    pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
+    pub(crate) fn is_unaffected_by(&self, before: &T, after: &T) -> bool {
         let filter = self.filter.as_ref();
         let search = self.search.as_ref();
-        filter.is_none_or(|filter| filter.is_blind_to(before, after))
-            && search.is_none_or(|search| search.is_blind_to(before, after))
+        filter.is_none_or(|filter| filter.is_unaffected_by(before, after))
+            && search.is_none_or(|search| search.is_unaffected_by(before, after))
     }
 
     /// Whether some items may not be shown.

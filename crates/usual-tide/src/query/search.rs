@@ -173,10 +173,10 @@ impl<T> Search<T> {
                 .all(|(one, two)| one.name() == two.name())
     }
 
-    pub(crate) fn is_blind_to(&self, before: &T, after: &T) -> bool {
+    pub(crate) fn is_unaffected_by(&self, before: &T, after: &T) -> bool {
         self.fields
             .iter()
-            .all(|field| match field.looks_elsewhere() {
+            .all(|field| match field.reads_other_fields() {
                 true => field.shown(before) == field.shown(after),
                 false => field.is_same(before, after),
             })

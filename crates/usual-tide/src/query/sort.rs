@@ -162,7 +162,7 @@ impl<T> Sort<T> {
     }
 
     /// Compares two items by what is kept for the first key, and then by the others.
-    pub(crate) fn compare_kept(&self, one: (&T, &[u8]), two: (&T, &[u8])) -> Ordering {
+    pub(crate) fn compare_cached(&self, one: (&T, &[u8]), two: (&T, &[u8])) -> Ordering {
         let Some(level) = self.levels.first() else {
             return Ordering::Equal;
         };
@@ -178,7 +178,7 @@ impl<T> Sort<T> {
     }
 
     /// The prefix by what is kept for the first key.
-    pub(crate) fn prefix_kept(&self, kept: &[u8]) -> u64 {
+    pub(crate) fn cached_prefix(&self, kept: &[u8]) -> u64 {
         let Some(level) = self.levels.first() else {
             return 0;
         };
@@ -192,7 +192,7 @@ impl<T> Sort<T> {
     }
 
     /// The bytes that are kept for the first key, from one of them on, in its direction.
-    pub(crate) fn kept_from(&self, kept: &[u8], byte: usize) -> u64 {
+    pub(crate) fn cached_bytes_from(&self, kept: &[u8], byte: usize) -> u64 {
         let bytes = eight_bytes(key_within(kept).unwrap_or_default(), byte);
         match self.levels.first() {
             Some(level) if level.descending => !bytes,

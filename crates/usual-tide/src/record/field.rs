@@ -4,7 +4,7 @@ use super::differ::changed_members;
 use super::item::Record;
 use super::name::FieldName;
 use crate::item::{
-    AnyField, FieldPath, Fields, InputError, Kind, Value, Way, read_date, read_timestamp,
+    AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Value, read_date, read_timestamp,
 };
 use rust_decimal::Decimal;
 use serde_json::Value as Json;
@@ -41,7 +41,7 @@ pub(super) struct Member {
     pub(super) kind: Kind,
 }
 
-impl Way<Record> for Member {
+impl FieldAccess<Record> for Member {
     fn is_named(&self) -> bool {
         true
     }

@@ -1,9 +1,9 @@
 //! All or nothing.
 
 use super::Store;
-use super::history::Route;
+use super::undo_log::Origin;
 use crate::item::Item;
-use crate::list::Mark;
+use crate::list::Savepoint;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 
 impl<T: Item> Store<T> {
@@ -34,13 +34,13 @@ impl<T: Item> Store<T> {
     ///
     /// Those of the closure.
     pub fn batch<R, E>(&mut self, edits: impl FnOnce(&mut Self) -> Result<R, E>) -> Result<R, E> {
-        self.batch_as(Route::Person, None, edits)
+        self.batch_as(Origin::Person, None, edits)
     }
 
     /// A batch with what it is noted as; inside another it is a part of that one.
     pub(super) fn batch_as<R, E>(
         &mut self,
-        route: Route,
+        route: Origin,
         name: Option<&str>,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
@@ -48,7 +48,7 @@ impl<T: Item> Store<T> {
         if self.journal.depth > 0 {
             // The lists catch up, so that taking back this batch leaves them where it began.
             self.guarded(Start::of_edit(self), |store| {
-                store.follow_steps();
+                store.update_lists();
                 Ok::<(), E>(())
             })?;
         }
@@ -57,7 +57,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Notes where the edit that begins comes from, unless it is a part of another.
-    fn begin_edit(&mut self, route: Route, name: Option<&str>) {
+    fn begin_edit(&mut self, route: Origin, name: Option<&str>) {
         if self.journal.depth == 0 {
             self.history.route = route;
             self.history.name = name.map(Box::from);
@@ -69,13 +69,13 @@ impl<T: Item> Store<T> {
         &mut self,
         edit: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        self.attempt_as(Route::Person, edit)
+        self.attempt_as(Origin::Person, edit)
     }
 
     /// The same with what it is noted as.
     pub(super) fn attempt_as<R, E>(
         &mut self,
-        route: Route,
+        route: Origin,
         edit: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
         self.begin_edit(route, None);
@@ -97,8 +97,8 @@ impl<T: Item> Store<T> {
         let outcome = catch_unwind(AssertUnwindSafe(|| {
             let done = edits(self)?;
             if self.journal.depth == 1 {
-                self.follow_steps();
-                self.hold_anew();
+                self.update_lists();
+                self.hold_again();
                 self.ask();
             }
             Ok(done)
@@ -107,24 +107,24 @@ impl<T: Item> Store<T> {
         match outcome {
             Ok(Ok(done)) => {
                 if self.journal.depth == 0 {
-                    self.file_asked();
+                    self.queue_collected();
                     self.note_steps();
-                    self.seal();
+                    self.finish_edit();
                 }
                 Ok(done)
             }
             Ok(Err(error)) => {
-                self.return_to(start);
+                self.roll_back_to(start);
                 Err(error)
             }
             Err(panic) => {
-                self.return_to(start);
+                self.roll_back_to(start);
                 resume_unwind(panic)
             }
         }
     }
 
-    fn return_to(&mut self, start: Start) {
+    fn roll_back_to(&mut self, start: Start) {
         let steps = self.journal.steps.len() - start.steps;
         tracing::debug!(steps, "taking back an edit");
         for (number, list) in self.journal.unbound.drain(start.unbound..) {
@@ -133,9 +133,9 @@ impl<T: Item> Store<T> {
         if let Some(lists) = start.lists {
             for (number, list) in self.lists.iter_mut().enumerate() {
                 match lists.get(number) {
-                    Some(Some(mark)) => {
+                    Some(Some(savepoint)) => {
                         if let Some(list) = list {
-                            list.roll_back(*mark);
+                            list.roll_back(*savepoint);
                         }
                     }
                     Some(None) => {}
@@ -145,15 +145,15 @@ impl<T: Item> Store<T> {
             }
             self.journal.followed = start.followed;
         }
-        self.take_back(start.steps);
+        self.roll_back(start.steps);
         self.uniques.roll_back(start.uniques);
         if self.journal.depth == 0 {
             self.history.name = None;
-            self.history.route = Route::Person;
-            self.seal();
+            self.history.route = Origin::Person;
+            self.finish_edit();
         }
         if let Some(tickets) = &mut self.tickets {
-            tickets.take_back(self.journal.depth == 0);
+            tickets.roll_back(self.journal.depth == 0);
         }
     }
 }
@@ -165,12 +165,15 @@ struct Start {
     uniques: usize,
     unbound: usize,
     /// The lists' states; none for a single edit inside a batch, which no list follows.
-    lists: Option<Vec<Option<Mark>>>,
+    lists: Option<Vec<Option<Savepoint>>>,
 }
 
 impl Start {
     fn of_batch<T: Item>(store: &Store<T>) -> Self {
-        let marks = store.lists.iter().map(|list| Some(list.as_ref()?.mark()));
+        let marks = store
+            .lists
+            .iter()
+            .map(|list| Some(list.as_ref()?.savepoint()));
         Self {
             lists: Some(marks.collect()),
             ..Self::of_edit(store)

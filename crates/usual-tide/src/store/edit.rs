@@ -2,9 +2,9 @@
 
 use super::Store;
 use super::error::EditError;
-use super::history::Route;
-use super::journal::{Near, Step};
+use super::journal::{PriorPlace, Step};
 use super::place::Place;
+use super::undo_log::Origin;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use std::sync::Arc;
@@ -19,9 +19,9 @@ impl<T: Item> Store<T> {
     /// rule.
     pub fn add(&mut self, mut item: T, place: Place<T::Key>) -> Result<(), EditError<T::Key>> {
         self.end_dropped_drafts();
-        self.tidy(&mut item);
+        self.normalize(&mut item);
         if let Some(slot) = self.slot(item.key()) {
-            if self.gives_way(slot) {
+            if self.yields_to_source(slot) {
                 return self.add_over_blank(slot, item, &place);
             }
             return Err(EditError::DuplicateKey {
@@ -29,9 +29,9 @@ impl<T: Item> Store<T> {
                 position: self.source.position(slot).unwrap_or(0),
             });
         }
-        let at = self.landing(&place, &[])?;
+        let at = self.target_position(&place, &[])?;
         self.accept(&item)?;
-        self.attempt(|store| store.put_in(Arc::new(item), at))
+        self.attempt(|store| store.insert_item(Arc::new(item), at))
     }
 
     /// Edits an item in place. `true` when it differs afterwards; an edit that leaves it equal is no
@@ -90,7 +90,7 @@ impl<T: Item> Store<T> {
         let slot = self.known_slot(key)?;
         let item = self.items.get(slot).cloned();
         self.attempt(|store| {
-            store.take_out(slot);
+            store.remove_row(slot);
             item.ok_or_else(|| EditError::UnknownKey(key.clone()))
         })
     }
@@ -109,19 +109,19 @@ impl<T: Item> Store<T> {
         self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
         let from = self.known_position(key)?;
-        let to = self.landing(&place, &[from])?;
+        let to = self.target_position(&place, &[from])?;
         if from == to {
             return Ok(false);
         }
         self.attempt(|store| {
-            store.lift(slot);
-            store.put_down(slot, to);
+            store.detach(slot);
+            store.attach(slot, to);
             Ok(true)
         })
     }
 
     fn replace_at(&mut self, slot: Slot, mut item: T) -> Result<bool, EditError<T::Key>> {
-        self.tidy(&mut item);
+        self.normalize(&mut item);
         let Some(before) = self.items.get(slot) else {
             return Ok(false);
         };
@@ -131,20 +131,20 @@ impl<T: Item> Store<T> {
                 to: item.key().clone(),
             });
         }
-        if **before == item && !self.gives_way(slot) {
+        if **before == item && !self.yields_to_source(slot) {
             return Ok(false);
         }
         self.accept(&item)?;
         self.attempt(|store| {
-            store.put_version(slot, Arc::new(item));
+            store.set_version(slot, Arc::new(item));
             Ok(true)
         })
     }
 
     /// Whether a row is a draft's blank one and the edit under way comes from the source, which knows
     /// nothing of it: an item of the source with this key takes its place.
-    fn gives_way(&self, slot: Slot) -> bool {
-        self.history.route == Route::Source && self.standing.blanks.contains(&slot)
+    fn yields_to_source(&self, slot: Slot) -> bool {
+        self.history.route == Origin::Source && self.special.blanks.contains(&slot)
     }
 
     /// Adds the source's item where a draft's blank row has its key. The draft is one of that item then.
@@ -155,40 +155,40 @@ impl<T: Item> Store<T> {
         place: &Place<T::Key>,
     ) -> Result<(), EditError<T::Key>> {
         let from = self.known_position(item.key())?;
-        let to = self.landing(place, &[from])?;
+        let to = self.target_position(place, &[from])?;
         self.attempt(|store| {
             if from != to {
-                store.lift(slot);
-                store.put_down(slot, to);
+                store.detach(slot);
+                store.attach(slot, to);
             }
-            store.put_version(slot, Arc::new(item));
+            store.set_version(slot, Arc::new(item));
             Ok(())
         })
     }
 
     /// Puts another version of an item in its place; one of the source makes a blank row an item.
-    pub(super) fn put_version(&mut self, slot: Slot, item: Arc<T>) {
+    pub(super) fn set_version(&mut self, slot: Slot, item: Arc<T>) {
         if self.items.get(slot) != Some(&item) {
             self.swap_item(slot, item);
         }
-        if self.gives_way(slot) {
-            self.take_over(&[slot]);
+        if self.yields_to_source(slot) {
+            self.commit_blanks(&[slot]);
         }
     }
 
     // The steps that every edit is made of. Each is noted, so that it can be taken back.
 
     /// Adds an item whose key is new.
-    pub(super) fn put_in(&mut self, item: Arc<T>, at: usize) -> Result<(), EditError<T::Key>> {
-        let slot = self.take_in(item)?;
+    pub(super) fn insert_item(&mut self, item: Arc<T>, at: usize) -> Result<(), EditError<T::Key>> {
+        let slot = self.register_item(item)?;
         self.source.insert(at, slot, 0);
         Ok(())
     }
 
     /// Takes a new item in, which has no place in source order yet.
-    pub(super) fn take_in(&mut self, item: Arc<T>) -> Result<Slot, EditError<T::Key>> {
+    pub(super) fn register_item(&mut self, item: Arc<T>) -> Result<Slot, EditError<T::Key>> {
         if let Some(slot) = self.withdrawn_row(item.key()) {
-            self.take_back_in(slot, item);
+            self.register_returned(slot, item);
             return Ok(slot);
         }
         let slot = self
@@ -202,7 +202,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Takes in a row that was withdrawn, with this item.
-    fn take_back_in(&mut self, slot: Slot, item: Arc<T>) {
+    fn register_returned(&mut self, slot: Slot, item: Arc<T>) {
         self.keys.insert(slot, &self.items);
         self.index_values(slot, Some(&item));
         self.journal.steps.push(Step::Returned { slot });
@@ -211,20 +211,20 @@ impl<T: Item> Store<T> {
         }
     }
 
-    pub(super) fn take_out(&mut self, slot: Slot) {
+    pub(super) fn remove_row(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
         self.index_values(slot, None);
-        let near = self.near(slot);
+        let prior = self.prior(slot);
         let at = self.source.remove(slot).map(|(at, _)| at);
-        self.journal.steps.push(Step::Removed { slot, at, near });
+        self.journal.steps.push(Step::Removed { slot, at, prior });
     }
 
     /// Lets go of an item whose place in source order is about to be laid anew.
     pub(super) fn forget(&mut self, slot: Slot) {
         self.keys.remove(slot, &self.items);
         self.index_values(slot, None);
-        let (at, near) = (None, Near::default());
-        self.journal.steps.push(Step::Removed { slot, at, near });
+        let (at, prior) = (None, PriorPlace::default());
+        self.journal.steps.push(Step::Removed { slot, at, prior });
     }
 
     /// Lays source order anew.
@@ -245,15 +245,15 @@ impl<T: Item> Store<T> {
         }
     }
 
-    pub(super) fn lift(&mut self, slot: Slot) {
-        let near = self.near(slot);
+    pub(super) fn detach(&mut self, slot: Slot) {
+        let prior = self.prior(slot);
         if let Some((at, _)) = self.source.remove(slot) {
-            self.journal.steps.push(Step::Lifted { slot, at, near });
+            self.journal.steps.push(Step::Detached { slot, at, prior });
         }
     }
 
-    pub(super) fn put_down(&mut self, slot: Slot, at: usize) {
+    pub(super) fn attach(&mut self, slot: Slot, at: usize) {
         self.source.insert(at, slot, 0);
-        self.journal.steps.push(Step::PutDown { slot });
+        self.journal.steps.push(Step::Attached { slot });
     }
 }

@@ -1,7 +1,7 @@
 //! What an edit did to the store, so that the lists can follow and a failure can be taken back.
 
 use super::Store;
-use super::standing::Standing;
+use super::special_rows::SpecialRows;
 use crate::item::Item;
 use crate::list::{Context, ListState, Touch};
 use crate::order::{RowTree, Slot};
@@ -18,7 +18,7 @@ pub(super) enum Step<T: Item> {
     Removed {
         slot: Slot,
         at: Option<usize>,
-        near: Near,
+        prior: PriorPlace,
     },
     /// An item was replaced.
     Replaced {
@@ -27,9 +27,13 @@ pub(super) enum Step<T: Item> {
         after: Arc<T>,
     },
     /// An item was taken from its place in source order, to be put down again.
-    Lifted { slot: Slot, at: usize, near: Near },
+    Detached {
+        slot: Slot,
+        at: usize,
+        prior: PriorPlace,
+    },
     /// A lifted item was put down.
-    PutDown { slot: Slot },
+    Attached { slot: Slot },
     /// An item got another place; the whole order is noted apart.
     Moved { slot: Slot },
     /// An item that waits for the source's answer left the key table and source order, to come back or to
@@ -48,13 +52,13 @@ pub(super) enum Step<T: Item> {
     /// A blank row was committed, or the source has it: from now on it is an item like others.
     Committed { item: Arc<T> },
     /// Which rows stand apart, and why, was noted anew.
-    Standing { before: Box<Standing<T::Key>> },
+    SpecialRows { before: Box<SpecialRows<T::Key>> },
 }
 
 /// What an item's place in source order was near to, blank rows of drafts left out: they may be gone
 /// when it is to go back.
 #[derive(Clone, Copy, Default)]
-pub(super) struct Near {
+pub(super) struct PriorPlace {
     /// The row before it.
     pub(super) after: Option<Slot>,
     /// Blank rows before it.
@@ -85,7 +89,7 @@ impl<T: Item> Journal<T> {
 
 impl<T: Item> Store<T> {
     /// Lets all lists follow the steps that they have not followed yet. Runs user code.
-    pub(super) fn follow_steps(&mut self) {
+    pub(super) fn update_lists(&mut self) {
         let Self {
             items,
             keys,
@@ -118,9 +122,9 @@ impl<T: Item> Store<T> {
     }
 
     /// Makes the edit final: removed items are let go, and feeds will hear of it.
-    pub(super) fn seal(&mut self) {
+    pub(super) fn finish_edit(&mut self) {
         for list in self.lists.iter_mut().flatten() {
-            list.seal();
+            list.finish_edit();
         }
         for step in self.journal.steps.drain(..) {
             if let Step::Removed { slot, .. } | Step::Gone { slot } = step {
@@ -129,20 +133,20 @@ impl<T: Item> Store<T> {
                     continue;
                 }
                 self.items.release(slot);
-                self.standing.forget(slot);
+                self.special.forget(slot);
                 if self.concealed.remove(&slot) {
-                    self.standing.forget_proposed(slot);
+                    self.special.forget_proposed(slot);
                 }
             }
         }
-        self.uniques.seal();
+        self.uniques.finish_edit();
         self.journal.unbound.clear();
         self.journal.followed = 0;
     }
 
     /// Takes back the steps from `start` on. Lists are not asked: they have not followed them, or
     /// were taken back before.
-    pub(super) fn take_back(&mut self, start: usize) {
+    pub(super) fn roll_back(&mut self, start: usize) {
         while self.journal.steps.len() > start {
             match self.journal.steps.pop() {
                 Some(Step::Added { slot, .. }) => {
@@ -159,8 +163,8 @@ impl<T: Item> Store<T> {
                 Some(Step::Replaced { slot, before, .. }) => {
                     self.items.set(slot, before);
                 }
-                Some(Step::Lifted { slot, at, .. }) => self.source.insert(at, slot, 0),
-                Some(Step::PutDown { slot }) => {
+                Some(Step::Detached { slot, at, .. }) => self.source.insert(at, slot, 0),
+                Some(Step::Attached { slot }) => {
                     self.source.remove(slot);
                 }
                 Some(Step::Withdrawn { slot, at }) => {
@@ -178,7 +182,7 @@ impl<T: Item> Store<T> {
                 Some(Step::Revealed { slot }) => {
                     self.concealed.insert(slot);
                 }
-                Some(Step::Standing { before }) => self.standing = *before,
+                Some(Step::SpecialRows { before }) => self.special = *before,
                 Some(Step::Moved { .. } | Step::Committed { .. } | Step::Gone { .. }) | None => {}
             }
         }
@@ -241,13 +245,13 @@ fn touch<'a, T: Item>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touc
             (*slot, false)
         }
         Step::Gone { slot } => (*slot, false),
-        Step::Lifted { slot, .. }
-        | Step::PutDown { slot }
+        Step::Detached { slot, .. }
+        | Step::Attached { slot }
         | Step::Moved { slot }
         | Step::Withdrawn { slot, .. }
         | Step::Returned { slot } => (*slot, true),
         Step::Concealed { slot } | Step::Revealed { slot } => (*slot, false),
-        Step::Reordered { .. } | Step::Committed { .. } | Step::Standing { .. } => return None,
+        Step::Reordered { .. } | Step::Committed { .. } | Step::SpecialRows { .. } => return None,
     };
     let now = context.items.get(slot)?;
     let before = match step {

@@ -59,7 +59,7 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
     ) -> Result<(), ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
-            let (item, place) = store.newcomer(list, item, &place)?;
+            let (item, place) = store.item_for_place(list, item, &place)?;
             Ok(store.add(item, place)?)
         })
     }
@@ -99,8 +99,8 @@ impl<T: Item> Store<T> {
         self.attempt_with_lists(|store| {
             let lifted = store.lifted(list, keys)?;
             let own = store.sections_of(list, keys)?;
-            let landing = store.landing_in(list, &place, &lifted, &own)?;
-            store.land(list, keys, landing)
+            let target_position = store.destination_in(list, &place, &lifted, &own)?;
+            store.move_rows_to(list, keys, target_position)
         })
     }
 
@@ -132,20 +132,20 @@ impl<T: Item> Store<T> {
     }
 
     /// Carries out a move.
-    pub(super) fn land(
+    pub(super) fn move_rows_to(
         &mut self,
         list: ListId,
         keys: &[T::Key],
-        landing: Landing<T::Key>,
+        target_position: Destination<T::Key>,
     ) -> Result<bool, ListEditError<T::Key>> {
         let mut changed = false;
-        if let Some(section) = &landing.section {
+        if let Some(section) = &target_position.section {
             for key in keys {
                 changed |= self.enter_section(list, key, section)?;
             }
         }
-        if let Some(place) = landing.place
-            && (changed || !landing.there)
+        if let Some(place) = target_position.place
+            && (changed || !target_position.there)
         {
             changed |= self.move_many(keys, place)?;
         }
@@ -153,19 +153,19 @@ impl<T: Item> Store<T> {
     }
 
     /// An item that is new to a list, as it is in the section of its place, and the place in the source.
-    pub(super) fn newcomer(
+    pub(super) fn item_for_place(
         &self,
         list: ListId,
         item: T,
         place: &Place<T::Key>,
-    ) -> Result<Newcomer<T>, ListEditError<T::Key>> {
+    ) -> Result<PlacedItem<T>, ListEditError<T::Key>> {
         let own = self.section_of(list, &item)?;
-        let landing = self.landing_in(list, place, &[], &[own])?;
-        let item = match &landing.section {
+        let target_position = self.destination_in(list, place, &[], &[own])?;
+        let item = match &target_position.section {
             Some(section) => self.regrouped(list, item, section)?,
             None => item,
         };
-        Ok((item, landing.place.unwrap_or(Place::End)))
+        Ok((item, target_position.place.unwrap_or(Place::End)))
     }
 
     pub(super) fn shown_position(
@@ -183,13 +183,13 @@ impl<T: Item> Store<T> {
     ///
     /// Between two sections the rows stay in their own where that is one of the two, else they go to the one
     /// above.
-    fn landing_in(
+    fn destination_in(
         &self,
         list: ListId,
         place: &Place<T::Key>,
         lifted: &[usize],
         own: &[SectionKey],
-    ) -> Result<Landing<T::Key>, ListEditError<T::Key>> {
+    ) -> Result<Destination<T::Key>, ListEditError<T::Key>> {
         let shown = self.list(list)?;
         let shown_keys = 0..shown.len();
         let target = self.target(list, place, lifted, &shown_keys)?;
@@ -213,17 +213,17 @@ impl<T: Item> Store<T> {
                 .or_else(above)
                 .or_else(below)
         };
-        self.landing_at(list, target, section)
+        self.destination_at(list, target, section)
     }
 
     /// A place among the rows of a section.
-    pub(super) fn landing_in_section(
+    pub(super) fn destination_in_section(
         &self,
         list: ListId,
         section: &SectionKey,
         place: &Place<T::Key>,
         lifted: &[usize],
-    ) -> Result<Landing<T::Key>, ListEditError<T::Key>> {
+    ) -> Result<Destination<T::Key>, ListEditError<T::Key>> {
         let shown = self.list(list)?;
         let at = shown.section_position(section);
         let rows = at.map_or(0..0, |at| shown.rows_in(at));
@@ -234,7 +234,7 @@ impl<T: Item> Store<T> {
             .collect();
         let mut target = self.target(list, place, &inside, &rows)?;
         target.there &= inside.len() == lifted.len();
-        self.landing_at(list, target, Some(section.clone()))
+        self.destination_at(list, target, Some(section.clone()))
     }
 
     /// The neighbours of a place among some of the rows that a list shows.
@@ -285,12 +285,12 @@ impl<T: Item> Store<T> {
     }
 
     /// The place in the source next to a neighbour in the same section.
-    fn landing_at(
+    fn destination_at(
         &self,
         list: ListId,
         target: Target,
         section: Option<SectionKey>,
-    ) -> Result<Landing<T::Key>, ListEditError<T::Key>> {
+    ) -> Result<Destination<T::Key>, ListEditError<T::Key>> {
         let shown = self.list(list)?;
         let neighbour = |position: Option<usize>| {
             let item = shown.get(position?)?;
@@ -301,7 +301,7 @@ impl<T: Item> Store<T> {
             same.then(|| item.key().clone())
         };
         let above = neighbour(target.above).map(Place::After);
-        Ok(Landing {
+        Ok(Destination {
             place: above.or_else(|| neighbour(target.below).map(Place::Before)),
             section,
             there: target.there,
@@ -310,7 +310,7 @@ impl<T: Item> Store<T> {
 }
 
 /// An item that is new to a list, and its place in the source.
-type Newcomer<T> = (T, Place<<T as Item>::Key>);
+type PlacedItem<T> = (T, Place<<T as Item>::Key>);
 
 /// A place among the rows of a list: the positions of the rows around it that are not lifted.
 struct Target {
@@ -322,7 +322,7 @@ struct Target {
 }
 
 /// Where rows go.
-pub(super) struct Landing<K> {
+pub(super) struct Destination<K> {
     /// The place in source order; none where there is no neighbour that tells.
     place: Option<Place<K>>,
     /// The section in a grouped list.

@@ -25,10 +25,10 @@ impl<T: Item> Store<T> {
     /// ```
     pub fn bind(&mut self, query: Query<T>) -> ListId {
         // In an open batch the new list begins where the others are.
-        self.follow_steps();
+        self.update_lists();
         self.keep_for(&query);
         let mut list = ListState::bind(query, self.context());
-        for slot in self.standing.all_held() {
+        for slot in self.special.all_held() {
             list.hold(slot, self.context());
         }
         self.lists.push(Some(list));
@@ -153,7 +153,7 @@ impl<T: Item> Store<T> {
     pub fn hold(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
         self.attempt_with_lists(|store| {
-            store.set_apart(|standing| standing.held.insert(slot));
+            store.change_special_rows(|special| special.held.insert(slot));
             store.hold_row(slot);
             Ok(())
         })
@@ -167,7 +167,7 @@ impl<T: Item> Store<T> {
     pub fn release(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
         self.attempt_with_lists(|store| {
-            store.set_apart(|standing| standing.held.remove(&slot));
+            store.change_special_rows(|special| special.held.remove(&slot));
             store.release_row(slot);
             Ok(())
         })
@@ -179,7 +179,7 @@ impl<T: Item> Store<T> {
 
     /// Lets go of a row that nobody holds any more.
     pub(super) fn release_row(&mut self, slot: Slot) {
-        if !self.standing.holds(slot) {
+        if !self.special.holds(slot) {
             self.each_list(|list, context| list.release(slot, context));
         }
     }
@@ -192,11 +192,11 @@ impl<T: Item> Store<T> {
     }
 
     /// Holds the rows that are to be held in lists that have begun to show them.
-    pub(super) fn hold_anew(&mut self) {
-        if self.standing.drafts.is_empty() && self.standing.held.is_empty() {
+    pub(super) fn hold_again(&mut self) {
+        if self.special.drafts.is_empty() && self.special.held.is_empty() {
             return;
         }
-        for slot in self.standing.all_held() {
+        for slot in self.special.all_held() {
             self.hold_row(slot);
         }
     }
@@ -236,7 +236,7 @@ impl<T: Item> Store<T> {
         change: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
         self.batch(|store| {
-            store.follow_steps();
+            store.update_lists();
             change(store)
         })
     }

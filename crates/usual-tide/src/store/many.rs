@@ -41,9 +41,9 @@ impl<T: Item> Store<T> {
         self.end_dropped_drafts();
         let mut items: Vec<T> = items.into_iter().collect();
         for item in &mut items {
-            self.tidy(item);
+            self.normalize(item);
         }
-        let at = self.landing(&place, &[])?;
+        let at = self.target_position(&place, &[])?;
         let items = match on_duplicate {
             OnDuplicate::Refuse => {
                 let found = among(items.iter().map(T::key), |key| self.contains(key));
@@ -63,7 +63,7 @@ impl<T: Item> Store<T> {
                 match store.slot(item.key()) {
                     None => {
                         store.accept(&item)?;
-                        store.put_in(Arc::new(item), at + added)?;
+                        store.insert_item(Arc::new(item), at + added)?;
                         added += 1;
                     }
                     Some(slot) if on_duplicate == OnDuplicate::KeepLast => {
@@ -137,7 +137,7 @@ impl<T: Item> Store<T> {
         };
         let mut item = T::clone(before);
         edit(&mut item);
-        self.tidy(&mut item);
+        self.normalize(&mut item);
         if before.key() != item.key() {
             return Err(EditError::KeyChanged {
                 from: before.key().clone(),
@@ -160,7 +160,7 @@ impl<T: Item> Store<T> {
         let items = items.cloned().collect();
         self.attempt(|store| {
             for (_, slot) in rows {
-                store.take_out(slot);
+                store.remove_row(slot);
             }
             Ok(items)
         })
@@ -191,16 +191,16 @@ impl<T: Item> Store<T> {
         self.end_dropped_drafts();
         let rows = self.known_rows(keys)?;
         let lifted: Vec<usize> = rows.iter().map(|(position, _)| *position).collect();
-        let to = self.landing(&place, &lifted)?;
+        let to = self.target_position(&place, &lifted)?;
         if lifted.iter().copied().eq(to..to + lifted.len()) {
             return Ok(false);
         }
         self.attempt(|store| {
             for (_, slot) in &rows {
-                store.lift(*slot);
+                store.detach(*slot);
             }
             for (offset, (_, slot)) in rows.iter().enumerate() {
-                store.put_down(*slot, to + offset);
+                store.attach(*slot, to + offset);
             }
             Ok(true)
         })

@@ -5,7 +5,6 @@ mod draft;
 mod duplicates;
 mod edit;
 mod error;
-mod history;
 mod journal;
 mod list_place;
 mod lists;
@@ -18,10 +17,11 @@ mod rules;
 mod search;
 mod sections;
 mod shared;
-mod standing;
+mod special_rows;
 mod suggestions;
 mod tickets;
 mod undo;
+mod undo_log;
 mod uniques;
 
 pub use draft::{CommitError, Committed, Conflict, Draft, Prefer};
@@ -48,13 +48,13 @@ use crate::list::{Context, ListState};
 use crate::order::{RowTree, Slot};
 use crate::query::Columns;
 use hashbrown::HashSet;
-use history::History;
 use journal::Journal;
-use standing::Standing;
+use special_rows::SpecialRows;
 use std::fmt;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use tickets::Tickets;
+use undo_log::UndoLog;
 use uniques::Uniques;
 
 /// The items, in source order, and every bound list over them.
@@ -90,13 +90,13 @@ pub struct Store<T: Item> {
     concealed: HashSet<Slot>,
     /// What is kept of each item for searches and sorts.
     columns: Columns<T>,
-    standing: Standing<T::Key>,
+    special: SpecialRows<T::Key>,
     rules: Option<Arc<Rules<T>>>,
     uniques: Uniques,
     /// Lists by number; `None` once unbound.
     lists: Vec<Option<ListState<T>>>,
     journal: Journal<T>,
-    history: History<T>,
+    history: UndoLog<T>,
     /// The writes that wait for the source's answer; none where no answers are expected.
     tickets: Option<Box<Tickets<T>>>,
 }
@@ -112,12 +112,12 @@ impl<T: Item> Store<T> {
             source: RowTree::new(false),
             concealed: HashSet::new(),
             columns: Columns::new(),
-            standing: Standing::new(),
+            special: SpecialRows::new(),
             rules: None,
             uniques: Uniques::new(0),
             lists: Vec::new(),
             journal: Journal::new(),
-            history: History::new(),
+            history: UndoLog::new(),
             tickets: None,
         }
     }
@@ -218,7 +218,7 @@ impl<T: Item> Store<T> {
                 return Err(format!("{:?} is not found", item.key()));
             }
         }
-        self.check_standing()?;
+        self.check_special_rows()?;
         self.check_uniques()?;
         for list in self.lists.iter().flatten() {
             list.check(self.context())?;

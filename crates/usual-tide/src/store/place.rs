@@ -55,7 +55,7 @@ pub enum Place<K> {
 impl<T: Item> Store<T> {
     /// The position, counted without the lifted rows, at which `arriving` items go in. `lifted` are
     /// positions in source order, ascending.
-    pub(super) fn landing(
+    pub(super) fn target_position(
         &self,
         place: &Place<T::Key>,
         lifted: &[usize],

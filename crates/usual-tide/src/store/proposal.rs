@@ -3,7 +3,7 @@
 use super::Store;
 use super::error::EditError;
 use super::journal::Step;
-use super::standing::Standing;
+use super::special_rows::SpecialRows;
 use crate::item::Item;
 use crate::order::Slot;
 use std::fmt::Debug;
@@ -71,7 +71,7 @@ impl<K> Proposal<K> {
     }
 }
 
-impl<K: Clone> Standing<K> {
+impl<K: Clone> SpecialRows<K> {
     /// Forgets a proposed row whose item is gone for good.
     pub(super) fn forget_proposed(&mut self, slot: Slot) {
         for proposal in self.proposals.values_mut() {
@@ -162,10 +162,10 @@ impl<T: Item> Store<T> {
                 store.concealed.insert(*slot);
                 store.journal.steps.push(Step::Concealed { slot: *slot });
             }
-            let number = store.set_apart(|standing| {
-                let number = standing.next_proposal;
-                standing.next_proposal += 1;
-                standing.proposals.insert(number, proposal);
+            let number = store.change_special_rows(|special| {
+                let number = special.next_proposal;
+                special.next_proposal += 1;
+                special.proposals.insert(number, proposal);
                 number
             });
             let store = store.id;
@@ -176,7 +176,7 @@ impl<T: Item> Store<T> {
     /// A proposal that is not settled.
     pub fn proposal(&self, id: ProposalId) -> Option<&Proposal<T::Key>> {
         let ours = id.store == self.id;
-        self.standing.proposals.get(&id.number).filter(|_| ours)
+        self.special.proposals.get(&id.number).filter(|_| ours)
     }
 
     /// The proposals that are not settled, oldest first.
@@ -186,7 +186,7 @@ impl<T: Item> Store<T> {
             store,
             number: *number,
         };
-        let proposals = self.standing.proposals.iter();
+        let proposals = self.special.proposals.iter();
         proposals.map(move |(number, proposal)| (id(number), proposal))
     }
 
@@ -196,7 +196,7 @@ impl<T: Item> Store<T> {
     ///
     /// [`ProposalError::Unknown`].
     pub fn confirm(&mut self, id: ProposalId) -> Result<Settled<T>, ProposalError<T::Key>> {
-        self.settle(id, |store, slot| store.take_out(slot))
+        self.settle(id, |store, slot| store.remove_row(slot))
     }
 
     /// Shows the items of a proposal again, where they belong by now. O(k log n) a list.
@@ -251,7 +251,7 @@ impl<T: Item> Store<T> {
             for (_, slot) in here {
                 each(store, slot);
             }
-            store.set_apart(|standing| standing.proposals.remove(&id.number));
+            store.change_special_rows(|special| special.proposals.remove(&id.number));
             Ok(Settled {
                 proposal: id,
                 items,

@@ -3,10 +3,10 @@
 use super::Store;
 use super::duplicates::{OnDuplicate, within};
 use super::error::EditError;
-use super::history::Route;
 use super::journal::Step;
 use super::many::keep_one;
 use super::matching::Plan;
+use super::undo_log::Origin;
 use crate::item::Item;
 use crate::order::Slot;
 use std::sync::Arc;
@@ -70,12 +70,12 @@ impl<T: Item> Store<T> {
             let plan = store.plan_reload(&items)?;
             let mut items = items.into_iter();
             let mut next = 0;
-            let done = store.carry_out(&plan, |at| {
+            let done = store.apply_plan(&plan, |at| {
                 let item = items.nth(at - next);
                 next = at + 1;
                 item
             })?;
-            store.take_over(&known);
+            store.commit_blanks(&known);
             Ok(done)
         })
     }
@@ -88,12 +88,12 @@ impl<T: Item> Store<T> {
     /// Those of [`reload`](Self::reload).
     pub fn reload_from(&mut self, items: &[T]) -> Result<Reloaded, EditError<T::Key>> {
         self.end_dropped_drafts();
-        if !self.standing.blanks.is_empty() {
+        if !self.special.blanks.is_empty() {
             return self.reload(items.to_vec());
         }
         self.from_source(|store| {
             let plan = store.plan_reload(items)?;
-            store.carry_out(&plan, |at| items.get(at).cloned())
+            store.apply_plan(&plan, |at| items.get(at).cloned())
         })
     }
 
@@ -101,7 +101,7 @@ impl<T: Item> Store<T> {
     /// Gives those that the source has an item for, which comes in place of the blank row.
     fn keep_blanks(&self, items: &mut Vec<T>) -> Vec<Slot> {
         let mut known = Vec::new();
-        let mut blanks: Vec<Slot> = self.standing.blanks.iter().copied().collect();
+        let mut blanks: Vec<Slot> = self.special.blanks.iter().copied().collect();
         blanks.sort_unstable_by_key(|slot| self.source.position(*slot));
         for slot in blanks {
             let Some(blank) = self.items.get(slot) else {
@@ -125,11 +125,11 @@ impl<T: Item> Store<T> {
     }
 
     /// Blank rows that the source has an item for are blank no more.
-    pub(super) fn take_over(&mut self, known: &[Slot]) {
+    pub(super) fn commit_blanks(&mut self, known: &[Slot]) {
         if known.is_empty() {
             return;
         }
-        self.set_apart(|standing| standing.blanks.retain(|slot| !known.contains(slot)));
+        self.change_special_rows(|special| special.blanks.retain(|slot| !known.contains(slot)));
         for slot in known {
             if let Some(item) = self.items.get(*slot).cloned() {
                 self.journal.steps.push(Step::Committed { item });
@@ -149,7 +149,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Makes the edits; `take` gives the new item of a place, and is asked in ascending order.
-    fn carry_out(
+    fn apply_plan(
         &mut self,
         plan: &Plan,
         mut take: impl FnMut(usize) -> Option<T>,
@@ -163,18 +163,18 @@ impl<T: Item> Store<T> {
         };
         let placed = done.removed + done.added + done.moved;
         // What is a part of a person's step is noted row by row.
-        let noted = self.history.route != Route::Source;
+        let noted = self.history.route != Origin::Source;
         let few = noted || placed <= plan.old.len() / REBUILD_SHARE;
         for slot in plan.gone.iter().flat_map(|run| &plan.old[run.clone()]) {
             if few {
-                self.take_out(*slot);
+                self.remove_row(*slot);
             } else {
                 self.forget(*slot);
             }
         }
         for slot in lifted().flat_map(|run| &plan.old[run.range()]) {
             if few {
-                self.lift(*slot);
+                self.detach(*slot);
             } else {
                 self.journal.steps.push(Step::Moved { slot: *slot });
             }
@@ -206,7 +206,7 @@ impl<T: Item> Store<T> {
                 }
             }
             if let Some(item) = end.and_then(&mut *take) {
-                new.push(self.take_in(Arc::new(item))?);
+                new.push(self.register_item(Arc::new(item))?);
             }
         }
         Ok(new)
@@ -220,7 +220,7 @@ impl<T: Item> Store<T> {
                 self.source.insert(at, *slot, 0);
             }
             for (at, slot) in (run.at..).zip(&plan.old[run.range()]) {
-                self.put_down(*slot, at);
+                self.attach(*slot, at);
             }
         }
         for (at, slot) in new {

@@ -2,7 +2,7 @@
 
 use super::Store;
 use super::error::EditError;
-use super::history::Route;
+use super::undo_log::Origin;
 use super::uniques::Uniques;
 use crate::item::{FailedField, Item, Rules};
 use crate::order::Slot;
@@ -34,7 +34,7 @@ impl<T: Item> Store<T> {
                     uniques.set(slot, Some(rules.unique_values(item)));
                 }
             }
-            uniques.seal();
+            uniques.finish_edit();
         }
         self.uniques = uniques;
         self.rules = Some(Arc::new(rules));
@@ -48,7 +48,7 @@ impl<T: Item> Store<T> {
             return Vec::new();
         };
         let mut tidied = item.clone();
-        rules.tidy(&mut tidied);
+        rules.normalize(&mut tidied);
         rules.failures(&tidied, self)
     }
 
@@ -65,9 +65,9 @@ impl<T: Item> Store<T> {
     }
 
     /// Takes white space off where the rules ask for it.
-    pub(super) fn tidy(&self, item: &mut T) {
+    pub(super) fn normalize(&self, item: &mut T) {
         if let Some(rules) = self.rules_in_force() {
-            rules.tidy(item);
+            rules.normalize(item);
         }
     }
 
@@ -86,7 +86,7 @@ impl<T: Item> Store<T> {
 
     /// What comes from the source is not checked.
     fn rules_in_force(&self) -> Option<&Rules<T>> {
-        let person = self.history.route != Route::Source;
+        let person = self.history.route != Origin::Source;
         self.rules.as_deref().filter(|_| person)
     }
 

@@ -2,7 +2,7 @@
 
 use super::Store;
 use crate::item::Item;
-use crate::list::Kept;
+use crate::list::CachedSearch;
 use crate::query::Search;
 
 impl<T: Item> Store<T> {
@@ -32,7 +32,7 @@ impl<T: Item> Store<T> {
     /// ```
     pub fn count_found(&mut self, search: &Search<T>) -> usize {
         self.prepare_search(search);
-        match Kept::search(search, self.context()) {
+        match CachedSearch::search(search, self.context()) {
             Some(kept) => kept.count(),
             None => self.items().filter(|item| search.finds(item)).count(),
         }

@@ -148,8 +148,8 @@ impl<T: Item> Store<T> {
         self.attempt_with_lists(|store| {
             store.known_section(list, section)?;
             let lifted = store.lifted(list, keys)?;
-            let landing = store.landing_in_section(list, section, &place, &lifted)?;
-            store.land(list, keys, landing)
+            let target_position = store.destination_in_section(list, section, &place, &lifted)?;
+            store.move_rows_to(list, keys, target_position)
         })
     }
 

@@ -2,7 +2,7 @@
 
 use super::Store;
 use super::error::EditError;
-use super::history::{Act, Route, Spot};
+use super::undo_log::{ItemEdit, Origin, SourcePlace};
 use crate::item::Item;
 use std::fmt::Debug;
 use std::sync::Arc;
@@ -151,10 +151,10 @@ impl<T: Item> Store<T> {
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
         if self.journal.depth == 0 && self.is_waiting() {
-            return self.underneath(|store, _| edits(store));
+            return self.below_writes(|store, _| edits(store));
         }
         // In a person's batch it is a part of that step.
-        self.batch_as(Route::Source, None, edits)
+        self.batch_as(Origin::Source, None, edits)
     }
 
     /// Runs a batch that is one step with a name, such as for a menu: "Undo: Fire two".
@@ -167,7 +167,7 @@ impl<T: Item> Store<T> {
         name: &str,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        self.batch_as(Route::Person, Some(name), edits)
+        self.batch_as(Origin::Person, Some(name), edits)
     }
 
     fn step(&mut self, way: Way) -> Result<Option<Undone<T::Key>>, UndoError<T::Key>> {
@@ -176,23 +176,23 @@ impl<T: Item> Store<T> {
         }
         self.end_dropped_drafts();
         let history = &self.history;
-        let deed = match way {
+        let step = match way {
             Way::Back => history.done.back(),
             Way::Forth => history.undone.last(),
         };
-        let Some(deed) = deed else { return Ok(None) };
-        let exact = deed.after == history.state;
-        let name = deed.name.as_deref().map(str::to_owned);
-        let acts = Arc::clone(&deed.acts);
+        let Some(step) = step else { return Ok(None) };
+        let exact = step.after == history.state;
+        let name = step.name.as_deref().map(str::to_owned);
+        let edits = Arc::clone(&step.edits);
         let route = |exact| match way {
-            Way::Back => Route::Back { exact },
-            Way::Forth => Route::Forth { exact },
+            Way::Back => Origin::Back { exact },
+            Way::Forth => Origin::Forth { exact },
         };
         let mut skipped = Vec::new();
         self.attempt_as(route(exact), |store| {
-            for act in acts.iter().rev() {
-                if let Some(why) = store.revert(act, exact)? {
-                    let key = act.key().clone();
+            for edit in edits.iter().rev() {
+                if let Some(why) = store.revert(edit, exact)? {
+                    let key = edit.key().clone();
                     skipped.push(Skipped { key, why });
                 }
             }
@@ -206,56 +206,58 @@ impl<T: Item> Store<T> {
     /// Takes back one act, or says why it is left alone.
     fn revert(
         &mut self,
-        act: &Act<T>,
+        edit: &ItemEdit<T>,
         exact: bool,
     ) -> Result<Option<SkipReason>, EditError<T::Key>> {
-        let slot = self.slot(act.key());
+        let slot = self.slot(edit.key());
         let is_now = |store: &Self, item: &Arc<T>| {
             let now = slot.and_then(|slot| store.items.get(slot));
             now.is_some_and(|now| Arc::ptr_eq(now, item) || now == item)
         };
-        match (act, slot) {
-            (Act::Removed { item, spot }, None) => {
-                let at = self.spot_now(spot, exact);
-                self.put_in(Arc::clone(item), at)?;
+        match (edit, slot) {
+            (ItemEdit::Removed { item, was_at }, None) => {
+                let at = self.current_position(was_at, exact);
+                self.insert_item(Arc::clone(item), at)?;
             }
-            (Act::Removed { .. }, Some(_)) => return Ok(Some(SkipReason::KeyTaken)),
-            (Act::Added { .. }, None) => {}
-            (Act::Replaced { .. } | Act::PutDown { .. }, None) => {
+            (ItemEdit::Removed { .. }, Some(_)) => return Ok(Some(SkipReason::KeyTaken)),
+            (ItemEdit::Added { .. }, None) => {}
+            (ItemEdit::Replaced { .. } | ItemEdit::Attached { .. }, None) => {
                 return Ok(Some(SkipReason::Gone));
             }
-            (Act::Added { item }, Some(slot)) if is_now(self, item) => self.take_out(slot),
-            (Act::Replaced { before, after }, Some(slot)) if is_now(self, after) => {
+            (ItemEdit::Added { item }, Some(slot)) if is_now(self, item) => self.remove_row(slot),
+            (ItemEdit::Replaced { before, after }, Some(slot)) if is_now(self, after) => {
                 self.swap_item(slot, Arc::clone(before));
             }
-            (Act::Replaced { before, after }, Some(slot)) if self.is_apart(slot, before, after) => {
+            (ItemEdit::Replaced { before, after }, Some(slot))
+                if self.is_apart(slot, before, after) =>
+            {
                 self.swap_merged(slot, after, before);
             }
-            (Act::Added { .. } | Act::Replaced { .. }, Some(_)) => {
+            (ItemEdit::Added { .. } | ItemEdit::Replaced { .. }, Some(_)) => {
                 return Ok(Some(SkipReason::ChangedSince));
             }
-            (Act::PutDown { .. }, Some(slot)) => self.lift(slot),
+            (ItemEdit::Attached { .. }, Some(slot)) => self.detach(slot),
             // What was not lifted above stays where it is.
-            (Act::Lifted { spot, .. }, Some(slot)) if !self.source.contains(slot) => {
-                let at = self.spot_now(spot, exact);
-                self.put_down(slot, at);
+            (ItemEdit::Detached { was_at, .. }, Some(slot)) if !self.source.contains(slot) => {
+                let at = self.current_position(was_at, exact);
+                self.attach(slot, at);
             }
-            (Act::Lifted { .. }, _) => {}
+            (ItemEdit::Detached { .. }, _) => {}
         }
         Ok(None)
     }
 
     /// Where a spot is now: at its position when nothing has happened since, else behind the item that
     /// stood before it.
-    pub(super) fn spot_now(&self, spot: &Spot<T::Key>, exact: bool) -> usize {
+    pub(super) fn current_position(&self, was_at: &SourcePlace<T::Key>, exact: bool) -> usize {
         if exact {
-            return self.position_among_blanks(spot.at);
+            return self.position_among_blanks(was_at.at);
         }
-        match &spot.after {
+        match &was_at.after {
             None => 0,
             Some(key) => {
                 let position = self.position(key).map(|position| position + 1);
-                position.unwrap_or(spot.at.min(self.len()))
+                position.unwrap_or(was_at.at.min(self.len()))
             }
         }
     }

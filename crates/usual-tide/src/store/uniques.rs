@@ -34,7 +34,7 @@ impl Uniques {
         self.undo.len()
     }
 
-    pub(super) fn seal(&mut self) {
+    pub(super) fn finish_edit(&mut self) {
         self.undo.clear();
     }
 

@@ -53,14 +53,14 @@ struct Rule<T> {
 }
 
 /// A check that the app wrote: its message, or that all is well.
-type Own<T> = Arc<dyn Fn(&T) -> Result<(), String> + Send + Sync>;
+type Closure<T> = Arc<dyn Fn(&T) -> Result<(), String> + Send + Sync>;
 
 enum Check<T> {
     Required,
     Unique(Folding),
     Range(Bound<Value<'static>>, Bound<Value<'static>>),
     Length(Bound<usize>, Bound<usize>),
-    Own(Own<T>),
+    Closure(Closure<T>),
 }
 
 impl<T> Rules<T> {
@@ -134,7 +134,7 @@ impl<T> Rules<T> {
         check: impl Fn(&T) -> Result<(), M> + Send + Sync + 'static,
     ) -> Self {
         let own = move |item: &T| check(item).map_err(Into::into);
-        self.rule(Some(field.into()), Check::Own(Arc::new(own)))
+        self.rule(Some(field.into()), Check::Closure(Arc::new(own)))
     }
 
     /// A check of the whole item, which is no field's fault.
@@ -144,7 +144,7 @@ impl<T> Rules<T> {
         check: impl Fn(&T) -> Result<(), M> + Send + Sync + 'static,
     ) -> Self {
         let own = move |item: &T| check(item).map_err(Into::into);
-        self.rule(None, Check::Own(Arc::new(own)))
+        self.rule(None, Check::Closure(Arc::new(own)))
     }
 
     /// The message of the last rule, in place of the built-in one.
@@ -173,7 +173,7 @@ pub(crate) trait Checked<T: Item> {
 
 impl<T: Item> Rules<T> {
     /// Takes white space off the fields where that is asked for.
-    pub(crate) fn tidy(&self, item: &mut T) {
+    pub(crate) fn normalize(&self, item: &mut T) {
         for field in &self.trimmed {
             let trimmed = match field.value(item) {
                 Value::Text(text) if text.trim().len() < text.len() => text.trim().to_owned(),
@@ -250,7 +250,7 @@ impl<T> Rule<T> {
         };
         let value = field.value(item);
         let broken = match &self.check {
-            Check::Own(_) => return self.refused(item),
+            Check::Closure(_) => return self.refused(item),
             Check::Required => value.is_blank().then_some(BrokenRule::Required),
             Check::Unique(folding) => {
                 let by = holder(&unique_value(field, *folding, item)?)?;
@@ -263,7 +263,7 @@ impl<T> Rule<T> {
     }
 
     fn refused<K>(&self, item: &T) -> Option<(BrokenRule<K>, Option<String>)> {
-        let Check::Own(check) = &self.check else {
+        let Check::Closure(check) = &self.check else {
             return None;
         };
         let message = check(item).err()?;

@@ -4,8 +4,8 @@ use super::{SectionChange, Sectioned, find_section};
 use crate::change::{Section, SectionKey, TouchedRow, align_touched};
 use crate::item::Item;
 use crate::list::log::Entry;
+use crate::list::rollback_step::RollbackStep;
 use crate::list::state::ListState;
-use crate::list::undo::Undo;
 use std::sync::Arc;
 
 impl<T: Item> ListState<T> {
@@ -41,7 +41,7 @@ impl<T: Item> ListState<T> {
             return Some(false);
         }
         let before = grouping.layout.clone();
-        self.undo.push(Undo::Collapsed {
+        self.rollback.push(RollbackStep::Collapsed {
             layout: before.clone(),
             collapsed: grouping.collapsed.clone(),
         });

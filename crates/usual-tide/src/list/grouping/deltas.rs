@@ -6,9 +6,9 @@ use crate::change::{
     align_touched,
 };
 use crate::item::Item;
+use crate::list::rollback_step::RollbackStep;
 use crate::list::state::ListState;
-use crate::list::undo::Undo;
-use crate::list::update::{Fate, Fated};
+use crate::list::update::{AffectedRow, Effect};
 use crate::query::{Group, Tallied};
 use hashbrown::HashMap;
 use std::sync::Arc;
@@ -18,8 +18,8 @@ struct Delta {
     name: Arc<SectionName>,
     /// Where the section is before the edit, or would be.
     at: Result<usize, usize>,
-    taken_out: usize,
-    put_in: usize,
+    removed: usize,
+    insert_row: usize,
     /// What rows add to the totals, and whether they come.
     tallied: Vec<(Tallied, bool)>,
 }
@@ -51,8 +51,8 @@ impl Deltas {
                     None => group.name(key),
                 },
                 at,
-                taken_out: 0,
-                put_in: 0,
+                removed: 0,
+                insert_row: 0,
                 tallied: Vec::new(),
             });
             let last = self.deltas.len() - 1;
@@ -69,7 +69,7 @@ impl Deltas {
 
     /// Where the section is that the only row of an edit goes to.
     pub(in crate::list) fn entered(&self) -> Option<Result<usize, usize>> {
-        let entered = self.deltas.iter().find(|delta| delta.put_in > 0);
+        let entered = self.deltas.iter().find(|delta| delta.insert_row > 0);
         entered.map(|delta| delta.at)
     }
 }
@@ -91,7 +91,7 @@ impl Grouping {
             let old = old.map(|(_, placed)| Arc::clone(&placed.section));
             let new = self.after(group, delta, old.as_deref());
             let stays = new.count > 0 || group.keeps_empty();
-            let crossed = delta.put_in + delta.taken_out > 0;
+            let crossed = delta.insert_row + delta.removed > 0;
             let row = match (at, old) {
                 (Ok(at), Some(old)) if stays => {
                     if !crossed && *old == new {
@@ -157,8 +157,8 @@ impl Grouping {
         let totals = if group.has_totals() {
             let tally = self.tallies.entry(key.clone());
             let tally = tally.or_insert_with(|| group.tally());
-            for (values, put_in) in &delta.tallied {
-                tally.change(values, *put_in);
+            for (values, insert_row) in &delta.tallied {
+                tally.change(values, *insert_row);
             }
             tally.totals()
         } else {
@@ -166,31 +166,35 @@ impl Grouping {
         };
         Section {
             name: Arc::clone(&delta.name),
-            count: (count + delta.put_in).saturating_sub(delta.taken_out),
+            count: (count + delta.insert_row).saturating_sub(delta.removed),
             totals,
             collapsed: !self.collapsed.is_empty() && self.collapsed.contains(key),
         }
     }
 
     /// Takes back what was done to totals.
-    pub(in crate::list) fn take_back<T: Item>(&mut self, group: &Group<T>, tallied: Vec<Retally>) {
-        for Retally {
+    pub(in crate::list) fn roll_back<T: Item>(
+        &mut self,
+        group: &Group<T>,
+        tallied: Vec<TallyChange>,
+    ) {
+        for TallyChange {
             key,
             values,
-            put_in,
+            insert_row,
         } in tallied
         {
             let tally = self.tallies.entry(key).or_insert_with(|| group.tally());
-            tally.change(&values, !put_in);
+            tally.change(&values, !insert_row);
         }
     }
 }
 
 /// Something that was put into a section's totals, or taken out.
-pub(in crate::list) struct Retally {
+pub(in crate::list) struct TallyChange {
     key: SectionKey,
     values: Tallied,
-    put_in: bool,
+    insert_row: bool,
 }
 
 impl<T: Item> ListState<T> {
@@ -198,17 +202,18 @@ impl<T: Item> ListState<T> {
     /// by which a single row got its place, where that is not the one that it is held by.
     pub(in crate::list) fn deltas(
         &self,
-        fates: &[Fated<'_, T>],
+        affected: &[AffectedRow<'_, T>],
         placed_before: Option<&T>,
     ) -> Option<Deltas> {
         let (group, layout) = (self.query.grouping()?, self.layout()?);
         let mut deltas = Deltas::default();
         deltas.deltas.reserve(2);
-        for Fated { touch, fate } in fates {
+        for AffectedRow { touch, effect } in affected {
             let held = self.held.get(&touch.slot);
             let tallied = |item: Option<&Arc<T>>| item.map(|item| group.tallied(item));
             let placed = placed_before.or(held.or(touch.before).map(|item| &**item));
-            if let (Fate::Stays, Some(before), Some(after)) = (*fate, touch.before, touch.after) {
+            if let (Effect::Stays, Some(before), Some(after)) = (*effect, touch.before, touch.after)
+            {
                 if let (true, Some(placed)) = (group.has_totals(), placed)
                     && !group.same_totals(before, after)
                 {
@@ -218,22 +223,22 @@ impl<T: Item> ListState<T> {
                 }
                 continue;
             }
-            if *fate != Fate::Arrives
+            if *effect != Effect::Arrives
                 && let Some(placed) = placed
             {
                 let delta = deltas.of(group.key(placed), group, layout);
-                delta.taken_out += 1;
+                delta.removed += 1;
                 if group.has_totals() {
                     delta
                         .tallied
                         .extend(tallied(touch.before).map(|values| (values, false)));
                 }
             }
-            if *fate != Fate::Leaves
+            if *effect != Effect::Leaves
                 && let Some(placed) = self.placed_by(touch)
             {
                 let delta = deltas.of(group.key(placed), group, layout);
-                delta.put_in += 1;
+                delta.insert_row += 1;
                 if group.has_totals() {
                     delta
                         .tallied
@@ -257,7 +262,7 @@ impl<T: Item> ListState<T> {
                 let end = (before.rows + placed.section.count).min(run.range().end);
                 let name = &placed.section.name;
                 let delta = deltas.of(name.key.clone(), group, layout);
-                delta.taken_out += end - at;
+                delta.removed += end - at;
                 if group.has_totals() {
                     let gone = (at..end).filter_map(|at| run.rows.get(at - run.at));
                     delta
@@ -273,7 +278,7 @@ impl<T: Item> ListState<T> {
             };
             for item in rows.iter() {
                 let delta = deltas.of(group.key(item), group, layout);
-                delta.put_in += 1;
+                delta.insert_row += 1;
                 if group.has_totals() {
                     delta.tallied.push((group.tallied(item), true));
                 }
@@ -283,16 +288,16 @@ impl<T: Item> ListState<T> {
     }
 
     /// Brings the sections in step with the rows, and gives what there is to note of it.
-    pub(in crate::list) fn follow_sections(
+    pub(in crate::list) fn update_sections(
         &mut self,
         deltas: Option<Deltas>,
     ) -> Option<Box<Sectioned>> {
         let hidden = self.hidden();
-        let change = deltas.and_then(|deltas| self.carry_out_deltas(deltas));
+        let change = deltas.and_then(|deltas| self.apply_deltas(deltas));
         Sectioned::noted(change.unwrap_or(SectionChange::None), hidden)
     }
 
-    fn carry_out_deltas(&mut self, deltas: Deltas) -> Option<SectionChange> {
+    fn apply_deltas(&mut self, deltas: Deltas) -> Option<SectionChange> {
         let group = self.query.grouping()?;
         let grouping = self.grouping.as_mut()?;
         if deltas.deltas.is_empty() {
@@ -303,14 +308,15 @@ impl<T: Item> ListState<T> {
         let tallied = deltas.deltas.into_iter().flat_map(|delta| {
             let key = delta.name.key.clone();
             let values = delta.tallied.into_iter();
-            values.map(move |(values, put_in)| Retally {
+            values.map(move |(values, insert_row)| TallyChange {
                 key: key.clone(),
                 values,
-                put_in,
+                insert_row,
             })
         });
         let tallied = tallied.collect();
-        self.undo.push(Undo::Sections { before, tallied });
+        self.rollback
+            .push(RollbackStep::Sections { before, tallied });
         Some(change)
     }
 }

@@ -5,9 +5,9 @@ mod deltas;
 mod noted;
 mod runs;
 
-pub(super) use deltas::{Deltas, Retally};
+pub(super) use deltas::{Deltas, TallyChange};
 pub(super) use noted::{SectionChange, Sectioned};
-pub(super) use runs::Working;
+pub(super) use runs::WorkingLayout;
 
 use super::state::{Context, ListState};
 use crate::change::{Layout, Section, SectionKey};

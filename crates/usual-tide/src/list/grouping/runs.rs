@@ -12,15 +12,15 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// The sections while rows go out and in, one by one: counts alone.
-pub(in crate::list) struct Working(Layout);
+pub(in crate::list) struct WorkingLayout(Layout);
 
-impl Working {
+impl WorkingLayout {
     pub(in crate::list) fn new(layout: Layout) -> Self {
         Self(layout)
     }
 
     /// A row went out that stood at a position.
-    pub(in crate::list) fn take_out(&mut self, at: usize) {
+    pub(in crate::list) fn remove_row(&mut self, at: usize) {
         if let Some((before, placed)) = self.0.at_row(at) {
             let section = placed.section.with_count(placed.section.count - 1);
             self.0.replace(before.sections, Arc::new(section));
@@ -28,7 +28,11 @@ impl Working {
     }
 
     /// A row is about to go in by an item: the rows of its section so far.
-    pub(in crate::list) fn put_in<T: Item>(&mut self, group: &Group<T>, item: &T) -> Range<usize> {
+    pub(in crate::list) fn insert_row<T: Item>(
+        &mut self,
+        group: &Group<T>,
+        item: &T,
+    ) -> Range<usize> {
         let key = group.key(item);
         let found = find_section(group, &self.0, &key);
         let run = run_at(&self.0, found);

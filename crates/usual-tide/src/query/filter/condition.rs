@@ -51,11 +51,11 @@ pub(super) enum Node<T> {
     In(Operand<T>, Vec<Operand<T>>),
     IsMissing(Operand<T>),
     /// A closure of the app's.
-    Own(Own<T>),
+    Closure(Closure<T>),
 }
 
 /// A closure of the app's.
-type Own<T> = Arc<dyn Fn(&T) -> bool + Send + Sync>;
+type Closure<T> = Arc<dyn Fn(&T) -> bool + Send + Sync>;
 
 impl Comparison {
     fn accepts(self) -> Accepts {
@@ -126,14 +126,14 @@ impl<T> Node<T> {
                 known.then_some(false)
             }
             Self::IsMissing(operand) => Some(operand.value(item).is_missing()),
-            Self::Own(test) => Some(test(item)),
+            Self::Closure(test) => Some(test(item)),
         }
     }
 
     /// The fields that it reads, each perhaps several times.
     fn read_fields(&self, fields: &mut Vec<AnyField<T>>) {
         match self {
-            Self::Always(_) | Self::Own(_) => {}
+            Self::Always(_) | Self::Closure(_) => {}
             Self::Not(node) => node.read_fields(fields),
             Self::Shared(node) => node.read_fields(fields),
             Self::All(nodes) | Self::Any(nodes) => {
@@ -202,7 +202,7 @@ impl<T> Condition<T> {
     pub fn by(test: impl Fn(&T) -> bool + Send + Sync + 'static) -> Self {
         Self {
             knows_fields: false,
-            ..Self::of(Node::Own(Arc::new(test)))
+            ..Self::of(Node::Closure(Arc::new(test)))
         }
     }
 
@@ -222,7 +222,7 @@ impl<T> Condition<T> {
     ) -> Self {
         Self {
             fields: fields.into_iter().collect(),
-            ..Self::of(Node::Own(Arc::new(test)))
+            ..Self::of(Node::Closure(Arc::new(test)))
         }
     }
 
@@ -248,7 +248,7 @@ impl<T> Condition<T> {
     }
 
     /// Whether an edit from one version of an item to a later one can make no difference.
-    pub(super) fn is_blind(&self, before: &T, after: &T) -> bool {
+    pub(super) fn is_unaffected(&self, before: &T, after: &T) -> bool {
         self.knows_fields && self.fields.iter().all(|field| field.is_same(before, after))
     }
 

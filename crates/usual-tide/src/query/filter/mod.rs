@@ -18,7 +18,7 @@ pub trait Filter<T>: Send + Sync {
 
     /// Whether an edit from one version of an item to a later one can make no difference, because it is in
     /// none of the fields that the filter reads. `false` where that is not known.
-    fn is_blind_to(&self, before: &T, after: &T) -> bool {
+    fn is_unaffected_by(&self, before: &T, after: &T) -> bool {
         let _ = (before, after);
         false
     }
@@ -36,7 +36,7 @@ impl<T> Filter<T> for Condition<T> {
         self.test(item) == Some(true)
     }
 
-    fn is_blind_to(&self, before: &T, after: &T) -> bool {
-        self.is_blind(before, after)
+    fn is_unaffected_by(&self, before: &T, after: &T) -> bool {
+        self.is_unaffected(before, after)
     }
 }

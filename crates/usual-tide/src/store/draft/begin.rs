@@ -66,17 +66,17 @@ impl<T: Item> Store<T> {
                 position: self.source.position(slot).unwrap_or(0),
             });
         }
-        let at = self.landing(&place, &[])?;
+        let at = self.target_position(&place, &[])?;
         let item = Arc::new(item);
         self.attempt_with_lists(|store| {
             let draft = Draft::new(Arc::clone(&item), true);
             // Blank from before it is there, so that no step of it is taken for an edit.
-            store.set_apart(|_| ());
-            let slot = store.take_in(item)?;
-            store.standing.blanks.insert(slot);
+            store.change_special_rows(|_| ());
+            let slot = store.register_item(item)?;
+            store.special.blanks.insert(slot);
             store.source.insert(at, slot, 0);
             store.open(&draft, slot);
-            store.follow_steps();
+            store.update_lists();
             store.hold_row(slot);
             Ok(draft)
         })
@@ -101,7 +101,7 @@ impl<T: Item> Store<T> {
             let (item, place) = if sorted && at_an_end {
                 (item, place)
             } else {
-                store.newcomer(list, item, &place)?
+                store.item_for_place(list, item, &place)?
             };
             let draft = store.draft_new(item, place)?;
             if let Some(slot) = store.slot(draft.key()) {
@@ -135,7 +135,7 @@ impl<T: Item> Store<T> {
     /// Whether an item is the blank row of a draft, and so no item of the person's yet: nothing to be saved.
     pub fn is_blank(&self, key: &T::Key) -> bool {
         let slot = self.slot(key);
-        slot.is_some_and(|slot| self.standing.blanks.contains(&slot))
+        slot.is_some_and(|slot| self.special.blanks.contains(&slot))
     }
 
     /// What is wrong with a draft as it stands; nothing when it could be committed.
@@ -153,20 +153,20 @@ impl<T: Item> Store<T> {
             token: Arc::downgrade(&draft.token),
             slot: Some(slot),
         };
-        self.set_apart(|standing| standing.drafts.push(open));
+        self.change_special_rows(|special| special.drafts.push(open));
     }
 
     pub(super) fn opened(&self, draft: &Draft<T>) -> Option<OpenDraft> {
         let token = Arc::downgrade(&draft.token);
-        let mut drafts = self.standing.drafts.iter();
+        let mut drafts = self.special.drafts.iter();
         drafts.find(|open| open.token.ptr_eq(&token)).cloned()
     }
 
     /// Takes a draft off the books.
     pub(super) fn close(&mut self, open: &OpenDraft) {
-        self.set_apart(|standing| {
+        self.change_special_rows(|special| {
             let others = |other: &OpenDraft| !other.token.ptr_eq(&open.token);
-            standing.drafts.retain(others);
+            special.drafts.retain(others);
         });
     }
 
@@ -176,9 +176,9 @@ impl<T: Item> Store<T> {
         let Some(slot) = open.slot.filter(|slot| self.source.contains(*slot)) else {
             return;
         };
-        if self.standing.blanks.contains(&slot) {
-            self.take_out(slot);
-            self.set_apart(|standing| standing.blanks.remove(&slot));
+        if self.special.blanks.contains(&slot) {
+            self.remove_row(slot);
+            self.change_special_rows(|special| special.blanks.remove(&slot));
         } else {
             self.release_row(slot);
         }
@@ -186,15 +186,15 @@ impl<T: Item> Store<T> {
 
     /// Ends the drafts that were dropped. Every edit does so before it looks at any position.
     pub(in crate::store) fn end_dropped_drafts(&mut self) {
-        if self.journal.depth > 0 || self.standing.drafts.is_empty() {
+        if self.journal.depth > 0 || self.special.drafts.is_empty() {
             return;
         }
         let dropped = |open: &&OpenDraft| open.token.strong_count() == 0;
-        let drafts = self.standing.drafts.iter();
+        let drafts = self.special.drafts.iter();
         let dropped: Vec<OpenDraft> = drafts.filter(dropped).cloned().collect();
         for open in dropped {
             // Off the books first: what follows is an edit, which would look for dropped drafts itself.
-            self.standing
+            self.special
                 .drafts
                 .retain(|other| !other.token.ptr_eq(&open.token));
             let ended: Result<(), EditError<T::Key>> = self.attempt_with_lists(|store| {

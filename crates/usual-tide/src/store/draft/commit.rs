@@ -56,7 +56,7 @@ pub enum CommitError<T: Item> {
         failed: Vec<FailedField<T::Key>>,
     },
     /// The item was changed underneath; [`Draft::settle`] says whose change is to be taken.
-    #[error("{key:?} was changed underneath: {}", paths(&.conflict.overlapping))]
+    #[error("{key:?} was changed below_writes: {}", paths(&.conflict.overlapping))]
     Conflict {
         /// The item's key.
         key: T::Key,
@@ -64,7 +64,7 @@ pub enum CommitError<T: Item> {
         conflict: Box<Conflict<T>>,
     },
     /// The item was removed underneath. Add the draft's item anew, or discard the draft.
-    #[error("{0:?} was removed underneath: add it anew, or discard the draft")]
+    #[error("{0:?} was removed below_writes: add it anew, or discard the draft")]
     Removed(T::Key),
     /// The edit itself was refused.
     #[error(transparent)]
@@ -137,7 +137,7 @@ impl<T: Item + Fields> Store<T> {
                 to: item.key().clone(),
             }));
         }
-        self.tidy(&mut item);
+        self.normalize(&mut item);
         self.accept(&item).map_err(|why| match why {
             EditError::Invalid { failed, .. } => invalid(draft, failed),
             why => CommitError::Edit(why),
@@ -146,7 +146,7 @@ impl<T: Item + Fields> Store<T> {
         let changed = (item != *theirs).then(|| Arc::new(item));
         self.attempt_with_lists(|store| {
             store.write(slot, changed);
-            store.follow_steps();
+            store.update_lists();
             store.close(&open);
             store.release_row(slot);
             Ok(Committed { written, merged })
@@ -157,8 +157,8 @@ impl<T: Item + Fields> Store<T> {
         if let Some(item) = changed {
             self.swap_item(slot, item);
         }
-        if self.standing.blanks.contains(&slot) {
-            self.set_apart(|standing| standing.blanks.remove(&slot));
+        if self.special.blanks.contains(&slot) {
+            self.change_special_rows(|special| special.blanks.remove(&slot));
             if let Some(item) = self.items.get(slot).cloned() {
                 self.journal.steps.push(Step::Committed { item });
             }

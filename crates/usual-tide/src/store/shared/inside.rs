@@ -8,7 +8,7 @@ pub(super) enum Role {
     /// It reads or edits it.
     Using,
     /// It is in a callback.
-    Told,
+    Notified,
 }
 
 thread_local! {

@@ -106,7 +106,7 @@ impl<T: Item> SharedStore<T> {
         match Inside::role(self.inner.id()) {
             None => Ok(self.inner.edit(edit)),
             Some(Role::Using) => Err(SharedError::InUse),
-            Some(Role::Told) => Err(SharedError::InNotification),
+            Some(Role::Notified) => Err(SharedError::InNotification),
         }
     }
 

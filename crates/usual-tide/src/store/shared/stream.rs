@@ -1,7 +1,7 @@
 //! Change sets as an asynchronous stream.
 
 use super::inside::{Inside, Role};
-use super::subscription::{Ear, Subscriber, Subscription};
+use super::subscription::{Listener, Subscriber, Subscription};
 use super::{Inner, SharedError, SharedStore};
 use crate::change::ChangeSet;
 use crate::item::Item;
@@ -40,9 +40,9 @@ impl<T: Item> Waiting<T> {
     }
 }
 
-impl<T: Item> Ear<T> for Arc<Waiting<T>> {
+impl<T: Item> Listener<T> for Arc<Waiting<T>> {
     /// Wakes the consumer, which reads when it likes.
-    fn hear(&self, inner: &Inner<T>) -> bool {
+    fn notify(&self, inner: &Inner<T>) -> bool {
         let unread = inner.read(|store| self.feed.has_unread(store));
         if unread != Ok(false) {
             self.wake();

@@ -13,39 +13,39 @@ use std::sync::{Arc, Mutex, PoisonError, Weak};
 /// A consumer.
 pub(super) struct Subscriber<T: Item> {
     pub(super) ended: AtomicBool,
-    pub(super) ear: Box<dyn Ear<T>>,
+    pub(super) listener: Box<dyn Listener<T>>,
 }
 
 /// How a consumer hears of a change.
-pub(super) trait Ear<T: Item>: Send + Sync {
+pub(super) trait Listener<T: Item>: Send + Sync {
     /// Tells what has not been told; `false` when there is nothing more to come, since its list is gone.
-    fn hear(&self, inner: &Inner<T>) -> bool;
+    fn notify(&self, inner: &Inner<T>) -> bool;
 
     /// Tells that there is nothing more to come.
     fn end(&self) {}
 }
 
 impl<T: Item> Subscriber<T> {
-    pub(super) fn new(ear: impl Ear<T> + 'static) -> Arc<Self> {
+    pub(super) fn new(listener: impl Listener<T> + 'static) -> Arc<Self> {
         Arc::new(Self {
             ended: AtomicBool::new(false),
-            ear: Box::new(ear),
+            listener: Box::new(listener),
         })
     }
 
     /// Tells what happened; `false` when it is not to be told any more.
     pub(super) fn tell(&self, inner: &Inner<T>) -> bool {
-        !self.ended.load(Ordering::Acquire) && self.ear.hear(inner)
+        !self.ended.load(Ordering::Acquire) && self.listener.notify(inner)
     }
 }
 
 /// A callback.
-struct Call<F, C> {
+struct Callback<F, C> {
     feed: F,
     callback: Mutex<C>,
 }
 
-impl<F, C> Call<F, C> {
+impl<F, C> Callback<F, C> {
     fn new(feed: F, callback: C) -> Self {
         let callback = Mutex::new(callback);
         Self { feed, callback }
@@ -55,13 +55,13 @@ impl<F, C> Call<F, C> {
     where
         C: FnMut(&News),
     {
-        let _inside = Inside::enter(inner.id(), Role::Told);
+        let _inside = Inside::enter(inner.id(), Role::Notified);
         (self.callback.lock().unwrap_or_else(PoisonError::into_inner))(news);
     }
 }
 
-impl<T: Item, C: FnMut(&ChangeSet<T>) + Send> Ear<T> for Call<Feed<T>, C> {
-    fn hear(&self, inner: &Inner<T>) -> bool {
+impl<T: Item, C: FnMut(&ChangeSet<T>) + Send> Listener<T> for Callback<Feed<T>, C> {
+    fn notify(&self, inner: &Inner<T>) -> bool {
         let Ok(changes) = inner.read(|store| self.feed.read(store)) else {
             return false;
         };
@@ -72,8 +72,8 @@ impl<T: Item, C: FnMut(&ChangeSet<T>) + Send> Ear<T> for Call<Feed<T>, C> {
     }
 }
 
-impl<T: Item, C: FnMut(&[Marked<T::Key>]) + Send> Ear<T> for Call<MarkFeed, C> {
-    fn hear(&self, inner: &Inner<T>) -> bool {
+impl<T: Item, C: FnMut(&[Marked<T::Key>]) + Send> Listener<T> for Callback<MarkFeed, C> {
+    fn notify(&self, inner: &Inner<T>) -> bool {
         let Ok(marked) = inner.read(|store| self.feed.read(store)) else {
             return false;
         };
@@ -85,10 +85,10 @@ impl<T: Item, C: FnMut(&[Marked<T::Key>]) + Send> Ear<T> for Call<MarkFeed, C> {
 }
 
 /// The last ticket that was told of.
-struct Told(AtomicU64);
+struct LastTold(AtomicU64);
 
-impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Ear<T> for Call<Told, C> {
-    fn hear(&self, inner: &Inner<T>) -> bool {
+impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Listener<T> for Callback<LastTold, C> {
+    fn notify(&self, inner: &Inner<T>) -> bool {
         let writes = inner.read(|store| {
             let told = self.feed.0.swap(store.last_ticket(), Ordering::AcqRel);
             store.unanswered_since(told)
@@ -130,7 +130,7 @@ impl<T: Item> SharedStore<T> {
         C: FnMut(&ChangeSet<T>) + Send + 'static,
     {
         let (callback, feed) = self.begin(list, start)?;
-        Ok(self.register(Subscriber::new(Call::new(feed, callback))))
+        Ok(self.register(Subscriber::new(Callback::new(feed, callback))))
     }
 
     /// Subscribes to the marks of a list's rows: which of them are pending, saved or failed now, and were not
@@ -147,7 +147,7 @@ impl<T: Item> SharedStore<T> {
     ) -> Result<Subscription<T>, SharedError> {
         let feed = self.edit(|store| store.mark_feed(list))?;
         let feed = feed.map_err(|_| SharedError::NotExpecting)?;
-        Ok(self.register(Subscriber::new(Call::new(feed, callback))))
+        Ok(self.register(Subscriber::new(Callback::new(feed, callback))))
     }
 
     /// Subscribes to the writes that a person's edits ask of the source from now on: what keeps a store and a
@@ -164,7 +164,7 @@ impl<T: Item> SharedStore<T> {
         C: FnMut(&[Arc<Write<T>>]) + Send + 'static,
     {
         let (told, writes) = self.edit(|store| (store.last_ticket(), store.unanswered_since(0)))?;
-        let call = Call::new(Told(AtomicU64::new(told)), start(writes));
+        let call = Callback::new(LastTold(AtomicU64::new(told)), start(writes));
         Ok(self.register(Subscriber::new(call)))
     }
 
@@ -206,7 +206,7 @@ impl<T: Item> Drop for Inner<T> {
     /// Streams end with the store.
     fn drop(&mut self) {
         for subscriber in std::mem::take(&mut self.delivery().subscribers) {
-            subscriber.ear.end();
+            subscriber.listener.end();
         }
     }
 }

@@ -1,11 +1,11 @@
 //! The source's answers.
 
 use super::Layer;
-use super::underneath::Waiting;
+use super::below_writes::Waiting;
 use super::write::{Show, Ticket, Write, WriteKind};
 use crate::item::Item;
 use crate::store::Store;
-use crate::store::history::Route;
+use crate::store::undo_log::Origin;
 use std::convert::Infallible;
 use std::fmt;
 use std::sync::Arc;
@@ -71,7 +71,7 @@ impl<T: Item> Store<T> {
     ///
     /// [`TicketError`].
     pub fn confirm_write(&mut self, ticket: Ticket) -> Result<(), TicketError> {
-        self.settle_write(ticket, None)
+        self.confirm_with(ticket, None)
     }
 
     /// The source has done what was asked, and this is its version of the item: with a number or a time that
@@ -101,7 +101,7 @@ impl<T: Item> Store<T> {
     ///
     /// [`TicketError`].
     pub fn confirm_write_as(&mut self, ticket: Ticket, item: T) -> Result<(), TicketError> {
-        self.settle_write(ticket, Some(item))
+        self.confirm_with(ticket, Some(item))
     }
 
     /// The source has done what was asked under these tickets, and `edits` make of the items what it has now.
@@ -136,14 +136,14 @@ impl<T: Item> Store<T> {
             .iter()
             .map(|ticket| Ok(self.find(*ticket)?.1))
             .collect::<Result<_, TicketError>>()?;
-        let done = self.underneath(|store, waiting| {
+        let done = self.below_writes(|store, waiting| {
             waiting.retain(|other| !tickets.contains(&other.ticket));
             edits(store)
         });
         if done.is_ok() {
             writes.iter().for_each(|write| self.count(write, 0));
             for write in &writes {
-                self.know_added(write, &write.key);
+                self.update_added(write, &write.key);
             }
         }
         Ok(done)
@@ -161,7 +161,7 @@ impl<T: Item> Store<T> {
         ticket: Ticket,
         reason: impl Into<String>,
     ) -> Result<Vec<Ticket>, TicketError> {
-        self.turn_down(ticket, reason.into(), |_| {})
+        self.refuse_and_correct(ticket, reason.into(), |_| {})
     }
 
     /// The same, from a source that says what it has instead: `None` when it has no such item.
@@ -176,11 +176,11 @@ impl<T: Item> Store<T> {
         current: Option<T>,
     ) -> Result<Vec<Ticket>, TicketError> {
         let key = self.find(ticket)?.1.key.clone();
-        self.turn_down(ticket, reason.into(), |store| {
+        self.refuse_and_correct(ticket, reason.into(), |store| {
             let slot = store.slot(&key);
             match (current, slot) {
-                (Some(item), _) => store.put_under(item, None),
-                (None, Some(slot)) => store.take_out(slot),
+                (Some(item), _) => store.set_source_version(item, None),
+                (None, Some(slot)) => store.remove_row(slot),
                 (None, None) => {}
             }
         })
@@ -223,11 +223,11 @@ impl<T: Item> Store<T> {
     /// [`TicketError`].
     pub fn submit_write(&mut self, write: Write<T>) -> Result<Ticket, TicketError> {
         self.expecting()?;
-        let put_on = |store: &mut Self| Ok::<_, Infallible>(store.put_on(&write));
-        let Ok(acts) = self.batch_as(Route::Source, None, put_on);
+        let apply_write = |store: &mut Self| Ok::<_, Infallible>(store.apply_write(&write));
+        let Ok(edits) = self.batch_as(Origin::Source, None, apply_write);
         let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
         Ok(tickets.push(Layer {
-            acts,
+            edits,
             writes: vec![Arc::new(write)],
         }))
     }
@@ -235,9 +235,9 @@ impl<T: Item> Store<T> {
     /// The items as the source has them, as far as it has told: what is shown, without the writes that wait,
     /// and without what an open batch has done. O(n) besides O(p log n) in those.
     pub fn saved_items(&mut self) -> Vec<Arc<T>> {
-        let saved = self.batch_as(Route::Source, None, |store| {
+        let saved = self.batch_as(Origin::Source, None, |store| {
             store.withdraw_unsaved();
-            let blanks = &store.standing.blanks;
+            let blanks = &store.special.blanks;
             let rows = store.source.rows().filter(|slot| !blanks.contains(slot));
             let items = rows.filter_map(|slot| store.items.get(slot).cloned());
             Err::<Infallible, Vec<Arc<T>>>(items.collect())
@@ -246,17 +246,17 @@ impl<T: Item> Store<T> {
         items
     }
 
-    fn settle_write(&mut self, ticket: Ticket, item: Option<T>) -> Result<(), TicketError> {
+    fn confirm_with(&mut self, ticket: Ticket, item: Option<T>) -> Result<(), TicketError> {
         let (oldest, write) = self.find(ticket)?;
         self.end_dropped_drafts();
         let key = item.as_ref().map_or(&write.key, Item::key).clone();
         let is_same = key == write.key;
         let tickets = self.expecting()?;
         let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
-        if !(oldest && is_same && self.settle_oldest(&write, item.as_ref())) {
-            let Ok(()) = self.underneath(|store, waiting| {
+        if !(oldest && is_same && self.confirm_oldest(&write, item.as_ref())) {
+            let Ok(()) = self.below_writes(|store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
-                store.carry_confirmed(&write, item);
+                store.apply_confirmed(&write, item);
                 if let Some(renaming) = &renaming {
                     waiting.iter_mut().for_each(|write| renaming.apply(write));
                 }
@@ -267,19 +267,19 @@ impl<T: Item> Store<T> {
         if let (Some(tickets), Some(renaming)) = (&mut self.tickets, &renaming) {
             tickets.rename_refused(renaming);
         }
-        self.know_added(&write, &key);
+        self.update_added(&write, &key);
         tracing::debug!(%ticket, ?key, "confirmed");
         Ok(())
     }
 
     /// The write is the lowest layer: what it made is the base now, and only its item can differ. `false` when
     /// that does not suffice.
-    fn settle_oldest(&mut self, write: &Write<T>, item: Option<&T>) -> bool {
+    fn confirm_oldest(&mut self, write: &Write<T>, item: Option<&T>) -> bool {
         if let Some(item) = item {
             if write.after.is_none() || self.waiting_of(&write.key) > 1 {
                 return false;
             }
-            let Ok(()) = self.batch_as(Route::Source, None, |store| {
+            let Ok(()) = self.batch_as(Origin::Source, None, |store| {
                 let slot = store.slot(&write.key);
                 let now = slot.and_then(|slot| Some((slot, store.items.get(slot)?)));
                 if let Some((slot, _)) = now.filter(|(_, now)| ***now != *item) {
@@ -295,39 +295,39 @@ impl<T: Item> Store<T> {
     }
 
     /// Makes a confirmed write's edit underneath.
-    fn carry_confirmed(&mut self, write: &Write<T>, item: Option<T>) {
+    fn apply_confirmed(&mut self, write: &Write<T>, item: Option<T>) {
         match (write.kind(), item) {
-            (WriteKind::Add, Some(item)) => self.put_under(item, Some(write)),
+            (WriteKind::Add, Some(item)) => self.set_source_version(item, Some(write)),
             (WriteKind::Edit, Some(item)) if self.contains(&write.key) => {
-                self.put_under(item, Some(write));
+                self.set_source_version(item, Some(write));
             }
             (WriteKind::Edit, Some(_)) => {}
             (WriteKind::Add | WriteKind::Edit, None) | (WriteKind::Remove, _) => {
-                self.carry_write(write);
+                self.apply_write_edit(write);
             }
         }
     }
 
     /// Puts the source's version of an item in its place, or at a write's place when it has none.
-    fn put_under(&mut self, item: T, write: Option<&Write<T>>) {
+    fn set_source_version(&mut self, item: T, write: Option<&Write<T>>) {
         let item = Arc::new(item);
         let place = write.and_then(|write| write.place.as_ref());
         match self.slot(item.key()) {
             Some(slot) => {
-                self.put_version(slot, item);
+                self.set_version(slot, item);
                 let edits = |write: &&Write<T>| write.kind() == WriteKind::Edit;
                 if write.filter(edits).is_some() {
-                    self.put_between(slot, place);
+                    self.move_between(slot, place);
                 }
             }
             None => {
                 let at = place.and_then(|place| self.between(place, None));
-                self.put_in_if_room(item, at.unwrap_or(self.len()));
+                self.insert_if_room(item, at.unwrap_or(self.len()));
             }
         }
     }
 
-    fn turn_down(
+    fn refuse_and_correct(
         &mut self,
         ticket: Ticket,
         reason: String,
@@ -335,7 +335,7 @@ impl<T: Item> Store<T> {
     ) -> Result<Vec<Ticket>, TicketError> {
         let write = self.find(ticket)?.1;
         self.end_dropped_drafts();
-        let Ok(refused) = self.underneath(|store, waiting| {
+        let Ok(refused) = self.below_writes(|store, waiting| {
             correct(store);
             let baseless = write.kind() == WriteKind::Add && !store.contains(&write.key);
             let goes = |other: &Arc<Write<T>>| {
@@ -373,7 +373,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Steps that can be undone know an added item by the version that the source has made of it.
-    fn know_added(&mut self, write: &Write<T>, key: &T::Key) {
+    fn update_added(&mut self, write: &Write<T>, key: &T::Key) {
         if write.kind() != WriteKind::Add || write.show == Show::WhenConfirmed {
             return;
         }
@@ -382,7 +382,7 @@ impl<T: Item> Store<T> {
         if let (Some(added), Some(now), false) = (&write.after, now, still_waits)
             && !Arc::ptr_eq(added, &now)
         {
-            self.history.know_added(added, &now);
+            self.history.update_added(added, &now);
         }
     }
 

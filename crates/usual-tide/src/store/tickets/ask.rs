@@ -7,7 +7,7 @@ use super::{Layer, TicketError, Tickets};
 use crate::item::{Fields, Item};
 use crate::order::Slot;
 use crate::store::Store;
-use crate::store::history::{Act, Route};
+use crate::store::undo_log::{ItemEdit, Origin};
 use hashbrown::{HashMap, HashSet};
 use std::fmt::{Debug, Display};
 use std::sync::Arc;
@@ -109,9 +109,9 @@ impl<T: Item> Store<T> {
         let value = match show {
             Show::AtOnce => self.batch(edits).map_err(SubmitError::Edit)?,
             Show::WhenConfirmed => {
-                let (value, writes) = self.put_aside(edits).map_err(SubmitError::Edit)?;
+                let (value, writes) = self.record_and_revert(edits).map_err(SubmitError::Edit)?;
                 self.file(Layer {
-                    acts: Vec::new(),
+                    edits: Vec::new(),
                     writes: writes.into_iter().map(Arc::new).collect(),
                 });
                 value
@@ -125,15 +125,15 @@ impl<T: Item> Store<T> {
     }
 
     /// Makes edits, takes note of them, and takes them back.
-    fn put_aside<R, E>(
+    fn record_and_revert<R, E>(
         &mut self,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<(R, Vec<Write<T>>), E> {
         let stopped = self.batch(|store| {
             let value = edits(store).map_err(Stopped::Failed)?;
             let plain = store.is_plain();
-            let acts = store.acts(plain).unwrap_or_default();
-            let mut writes = store.net_writes(&acts);
+            let edits = store.item_edits(plain).unwrap_or_default();
+            let mut writes = store.net_writes(&edits);
             for write in &mut writes {
                 write.show = Show::WhenConfirmed;
             }
@@ -148,25 +148,27 @@ impl<T: Item> Store<T> {
 
     /// Notes what the person's edit under way asks of the source.
     pub(in crate::store) fn ask(&mut self) {
-        if self.tickets.is_none() || self.history.route == Route::Source {
+        if self.tickets.is_none() || self.history.route == Origin::Source {
             return;
         }
         let plain = self.is_plain();
-        let Some(mut acts) = self.acts(plain) else {
+        let Some(mut edits) = self.item_edits(plain) else {
             return;
         };
-        let writes = self.net_writes(&acts);
+        let writes = self.net_writes(&edits);
         // What was edited back is none of this layer's business: the source may change it below.
         let written: HashSet<T::Key> = writes.iter().map(|write| write.key.clone()).collect();
-        acts.retain(|act| !matches!(act, Act::Replaced { .. }) || written.contains(act.key()));
+        edits.retain(|edit| {
+            !matches!(edit, ItemEdit::Replaced { .. }) || written.contains(edit.key())
+        });
         if let Some(tickets) = self.tickets.as_mut().filter(|_| !writes.is_empty()) {
             let writes = writes.into_iter().map(Arc::new).collect();
-            tickets.asked = Some(Layer { acts, writes });
+            tickets.asked = Some(Layer { edits, writes });
         }
     }
 
     /// Gives tickets for what the edit asks, which is final now.
-    pub(in crate::store) fn file_asked(&mut self) {
+    pub(in crate::store) fn queue_collected(&mut self) {
         let asked = self
             .tickets
             .as_mut()
@@ -189,15 +191,15 @@ impl<T: Item> Store<T> {
 
     /// What acts come to, item by item, as the store stands after them: first what has no new place,
     /// then the rest by their places, so that each is put next to one that has its place.
-    fn net_writes(&self, acts: &[Act<T>]) -> Vec<Write<T>> {
-        let mut nets: Vec<Net<'_, T>> = Vec::new();
-        let mut known: HashMap<&T::Key, usize> = HashMap::with_capacity(acts.len());
-        for act in acts {
-            let at = *known.entry(act.key()).or_insert_with(|| {
-                nets.push(Net::of(act.key()));
+    fn net_writes(&self, edits: &[ItemEdit<T>]) -> Vec<Write<T>> {
+        let mut nets: Vec<NetEdit<'_, T>> = Vec::new();
+        let mut known: HashMap<&T::Key, usize> = HashMap::with_capacity(edits.len());
+        for edit in edits {
+            let at = *known.entry(edit.key()).or_insert_with(|| {
+                nets.push(NetEdit::of(edit.key()));
                 nets.len() - 1
             });
-            nets[at].note(act);
+            nets[at].note(edit);
         }
         let written = nets.into_iter().filter_map(|net| self.net_write(net));
         let mut written: Vec<(Option<usize>, Write<T>)> = written.collect();
@@ -205,8 +207,8 @@ impl<T: Item> Store<T> {
         written.into_iter().map(|(_, write)| write).collect()
     }
 
-    fn net_write(&self, net: Net<'_, T>) -> Option<(Option<usize>, Write<T>)> {
-        let is_item = |slot: &Slot| !self.standing.blanks.contains(slot);
+    fn net_write(&self, net: NetEdit<'_, T>) -> Option<(Option<usize>, Write<T>)> {
+        let is_item = |slot: &Slot| !self.special.blanks.contains(slot);
         let slot = self.slot(net.key).filter(is_item);
         let after = slot.and_then(|slot| self.items.get(slot)).cloned();
         let before = match net.before {
@@ -238,7 +240,7 @@ impl<T: Item> Store<T> {
 
     /// What a row stands between, blank rows of drafts left out.
     fn neighbours(&self, slot: Slot) -> Neighbours<T::Key> {
-        let blanks = &self.standing.blanks;
+        let blanks = &self.special.blanks;
         let key = |slot: Slot| Some(self.items.get(slot)?.key().clone());
         let above = self
             .source
@@ -268,14 +270,14 @@ impl<T: Item> Store<T> {
 }
 
 /// What happened to one item.
-struct Net<'a, T: Item> {
+struct NetEdit<'a, T: Item> {
     key: &'a T::Key,
     /// The item before; not known yet, or there was none.
     before: Option<Option<&'a Arc<T>>>,
     moved: bool,
 }
 
-impl<'a, T: Item> Net<'a, T> {
+impl<'a, T: Item> NetEdit<'a, T> {
     fn of(key: &'a T::Key) -> Self {
         Self {
             key,
@@ -284,20 +286,20 @@ impl<'a, T: Item> Net<'a, T> {
         }
     }
 
-    fn note(&mut self, act: &'a Act<T>) {
-        match act {
-            Act::Added { .. } => {
+    fn note(&mut self, edit: &'a ItemEdit<T>) {
+        match edit {
+            ItemEdit::Added { .. } => {
                 self.before.get_or_insert(None);
                 self.moved = true;
             }
-            Act::Removed { item, .. } => {
+            ItemEdit::Removed { item, .. } => {
                 self.before.get_or_insert(Some(item));
                 self.moved = true;
             }
-            Act::Replaced { before, .. } => {
+            ItemEdit::Replaced { before, .. } => {
                 self.before.get_or_insert(Some(before));
             }
-            Act::Lifted { .. } | Act::PutDown { .. } => self.moved = true,
+            ItemEdit::Detached { .. } | ItemEdit::Attached { .. } => self.moved = true,
         }
     }
 }

@@ -7,9 +7,9 @@
 
 mod answer;
 mod ask;
+mod below_writes;
 mod mark;
 mod merge;
-mod underneath;
 mod write;
 
 pub use answer::{Refused, TicketError};
@@ -17,7 +17,7 @@ pub use ask::{SubmitError, Submitted};
 pub use mark::{Mark, MarkFeed, Marked};
 pub use write::{Neighbours, Show, Ticket, Write, WriteKind};
 
-use super::history::Act;
+use super::undo_log::ItemEdit;
 use crate::item::Item;
 use crate::order::Slot;
 use hashbrown::HashMap;
@@ -47,7 +47,7 @@ pub(super) struct Tickets<T: Item> {
 
 /// Writes that were made as one, and what they did on top of what was there before.
 struct Layer<T: Item> {
-    acts: Vec<Act<T>>,
+    edits: Vec<ItemEdit<T>>,
     writes: Vec<Arc<Write<T>>>,
 }
 
@@ -143,7 +143,7 @@ impl<T: Item> Tickets<T> {
     }
 
     /// Forgets what an edit asked that was taken back, as a whole or in part.
-    pub(super) fn take_back(&mut self, whole: bool) {
+    pub(super) fn roll_back(&mut self, whole: bool) {
         if whole {
             self.asked = None;
             self.is_underneath = false;

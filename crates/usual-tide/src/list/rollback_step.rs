@@ -1,6 +1,6 @@
 //! What takes back one change to a list.
 
-use super::grouping::{Grouping, Retally};
+use super::grouping::{Grouping, TallyChange};
 use super::log::Cursor;
 use super::plan::Shown;
 use crate::change::{Layout, SectionKey};
@@ -11,7 +11,7 @@ use std::ops::Range;
 use std::sync::{Arc, Mutex, Weak};
 
 /// What takes back one change to a list.
-pub(super) enum Undo<T> {
+pub(super) enum RollbackStep<T> {
     /// A row was taken out here.
     Removed { slot: Slot, at: usize, key: u64 },
     /// A row was put in.
@@ -39,7 +39,7 @@ pub(super) enum Undo<T> {
     /// The sections were others, and this was put into their totals or taken out.
     Sections {
         before: Layout,
-        tallied: Vec<Retally>,
+        tallied: Vec<TallyChange>,
     },
     /// Other sections were collapsed.
     Collapsed {

@@ -11,7 +11,7 @@ use crate::query::{Query, Search};
 use crate::text::{ByteColumn, Finders};
 
 /// The text of a list's few rows, side by side, so that the next letter of a search finds it in one pass.
-pub(super) struct NearText {
+pub(super) struct RowText {
     version: Version,
     /// By position.
     text: ByteColumn,
@@ -22,16 +22,16 @@ const FEW: usize = if cfg!(test) { 2 } else { 16 };
 
 impl<T: Item> ListState<T> {
     /// The text of the rows, if nothing has happened since it was kept.
-    pub(super) fn near_text(&self) -> Option<&ByteColumn> {
-        let near = self.near_text.as_ref()?;
+    pub(super) fn row_text(&self) -> Option<&ByteColumn> {
+        let near = self.row_text.as_ref()?;
         (near.version == self.version()).then_some(&near.text)
     }
 
     /// Keeps the text of the rows where they are few and the query has a search.
-    pub(super) fn keep_near_text(&mut self, context: Context<'_, T>) {
-        self.near_text = None;
+    pub(super) fn cache_row_text(&mut self, context: Context<'_, T>) {
+        self.row_text = None;
         let few = self.rows.len() <= context.items.used() / FEW;
-        let Some(kept) = Kept::of(&self.query, context).filter(|_| few) else {
+        let Some(kept) = CachedSearch::of(&self.query, context).filter(|_| few) else {
             return;
         };
         let mut text = ByteColumn::default();
@@ -45,7 +45,7 @@ impl<T: Item> ListState<T> {
             }
         }
         let version = self.version();
-        self.near_text = Some(NearText { version, text });
+        self.row_text = Some(RowText { version, text });
     }
 }
 
@@ -54,13 +54,13 @@ impl<T: Item> BoundList<'_, T> {
     /// O(text of the rows), in one pass where they are what an earlier search left.
     pub fn count_found(&self, search: &Search<T>) -> usize {
         let (state, context) = self.parts();
-        let Some(kept) = Kept::search(search, context) else {
+        let Some(kept) = CachedSearch::search(search, context) else {
             let items = state.rows.rows().filter_map(|slot| context.items.get(slot));
             return items.filter(|item| search.finds(item)).count();
         };
         let same_text = |other: &Search<T>| other.same_fields(search);
         match state
-            .near_text()
+            .row_text()
             .filter(|_| self.query().searching().is_some_and(same_text))
         {
             Some(near) => kept.among(near, &state.rows).count(),
@@ -70,14 +70,14 @@ impl<T: Item> BoundList<'_, T> {
 }
 
 /// A search beside the text that is kept for it.
-pub(crate) struct Kept<'a, T> {
+pub(crate) struct CachedSearch<'a, T> {
     search: &'a Search<T>,
     finders: Finders<'a>,
     column: &'a ByteColumn,
     context: Context<'a, T>,
 }
 
-impl<'a, T: Item> Kept<'a, T> {
+impl<'a, T: Item> CachedSearch<'a, T> {
     /// The search of a query; `None` when it has none, or no text is kept for it.
     pub(super) fn of(query: &'a Query<T>, context: Context<'a, T>) -> Option<Self> {
         Self::search(query.searching()?, context)

@@ -4,8 +4,8 @@ use super::Layer;
 use super::write::{Neighbours, Show, Write};
 use crate::item::{FieldPath, Item};
 use crate::order::Slot;
-use crate::store::history::{Act, Route};
 use crate::store::journal::Step;
+use crate::store::undo_log::{ItemEdit, Origin};
 use crate::store::{EditError, Place, Store};
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -29,11 +29,11 @@ impl<T: Item> Store<T> {
 
     /// Changes what the source has, and may change the writes that wait. O(p log n) a list in the p
     /// writes, besides the change.
-    pub(in crate::store) fn underneath<R, E>(
+    pub(in crate::store) fn below_writes<R, E>(
         &mut self,
         change: impl FnOnce(&mut Self, &mut Waiting<T>) -> Result<R, E>,
     ) -> Result<R, E> {
-        let (done, layers) = self.batch_as(Route::Source, None, |store| {
+        let (done, layers) = self.batch_as(Origin::Source, None, |store| {
             let mut waiting: Waiting<T> = match &store.tickets {
                 Some(tickets) => tickets.waiting().cloned().collect(),
                 None => Vec::new(),
@@ -43,9 +43,9 @@ impl<T: Item> Store<T> {
                 tickets.is_underneath = true;
             }
             let done = change(store, &mut waiting)?;
-            let layers = store.put_on_again(waiting);
-            store.let_go_of_withdrawn();
-            store.put_back(aside);
+            let layers = store.reapply_writes(waiting);
+            store.forget_withdrawn();
+            store.return_blanks(aside);
             Ok((done, layers))
         })?;
         if let Some(tickets) = &mut self.tickets {
@@ -60,8 +60,8 @@ impl<T: Item> Store<T> {
     /// blank rows of drafts that stood in the way of items with their keys.
     fn withdraw(&mut self) -> Vec<SetAside> {
         let layers = self.tickets.iter().flat_map(|tickets| &tickets.layers);
-        let acts: Vec<Act<T>> = layers.flat_map(|layer| &layer.acts).cloned().collect();
-        self.withdraw_acts(acts)
+        let edits: Vec<ItemEdit<T>> = layers.flat_map(|layer| &layer.edits).cloned().collect();
+        self.withdraw_acts(edits)
     }
 
     /// Takes off what the source has not, the edits of an open batch too. The caller takes it all back.
@@ -70,41 +70,47 @@ impl<T: Item> Store<T> {
         if tickets.is_underneath {
             return;
         }
-        let of_person = self.history.route != Route::Source;
-        let open = of_person.then(|| self.acts(self.is_plain())).flatten();
-        let layers = tickets.layers.iter().flat_map(|layer| &layer.acts).cloned();
-        let acts = layers.chain(open.unwrap_or_default()).collect();
-        self.withdraw_acts(acts);
+        let of_person = self.history.route != Origin::Source;
+        let open = of_person
+            .then(|| self.item_edits(self.is_plain()))
+            .flatten();
+        let layers = tickets
+            .layers
+            .iter()
+            .flat_map(|layer| &layer.edits)
+            .cloned();
+        let edits = layers.chain(open.unwrap_or_default()).collect();
+        self.withdraw_acts(edits);
     }
 
-    fn withdraw_acts(&mut self, acts: Vec<Act<T>>) -> Vec<SetAside> {
+    fn withdraw_acts(&mut self, edits: Vec<ItemEdit<T>>) -> Vec<SetAside> {
         let mut aside = Vec::new();
-        for act in acts.into_iter().rev() {
-            let mut slot = self.slot(act.key());
-            if let (Act::Removed { .. }, Some(blank)) = (&act, slot)
-                && self.standing.blanks.contains(&blank)
+        for edit in edits.into_iter().rev() {
+            let mut slot = self.slot(edit.key());
+            if let (ItemEdit::Removed { .. }, Some(blank)) = (&edit, slot)
+                && self.special.blanks.contains(&blank)
             {
                 aside.push(self.set_aside(blank));
                 slot = None;
             }
-            match (act, slot) {
-                (Act::Added { item }, Some(slot)) => {
+            match (edit, slot) {
+                (ItemEdit::Added { item }, Some(slot)) => {
                     if let Some(tickets) = &mut self.tickets {
                         tickets.withdrawn.insert(item.key().clone(), slot);
                     }
                     self.withdraw_row(slot);
                 }
-                (Act::Removed { item, spot }, None) => {
-                    let at = self.spot_now(&spot, true);
-                    self.put_in_if_room(item, at);
+                (ItemEdit::Removed { item, was_at }, None) => {
+                    let at = self.current_position(&was_at, true);
+                    self.insert_if_room(item, at);
                 }
-                (Act::Replaced { before, .. }, Some(slot)) => self.swap_item(slot, before),
-                (Act::PutDown { .. }, Some(slot)) => self.lift(slot),
-                (Act::Lifted { spot, .. }, Some(slot)) => {
-                    let at = self.spot_now(&spot, true);
-                    self.put_down(slot, at);
+                (ItemEdit::Replaced { before, .. }, Some(slot)) => self.swap_item(slot, before),
+                (ItemEdit::Attached { .. }, Some(slot)) => self.detach(slot),
+                (ItemEdit::Detached { was_at, .. }, Some(slot)) => {
+                    let at = self.current_position(&was_at, true);
+                    self.attach(slot, at);
                 }
-                (act, _) => tracing::error!(key = ?act.key(), "a write cannot be withdrawn"),
+                (edit, _) => tracing::error!(key = ?edit.key(), "a write cannot be withdrawn"),
             }
         }
         aside
@@ -118,14 +124,14 @@ impl<T: Item> Store<T> {
 
     /// Puts blank rows back behind the rows that they stood behind. Where an item has the key by now, the draft
     /// is one of that item, and its blank row is gone.
-    fn put_back(&mut self, aside: Vec<SetAside>) {
+    fn return_blanks(&mut self, aside: Vec<SetAside>) {
         for SetAside { blank, after } in aside.into_iter().rev() {
             let Some(item) = self.items.get(blank).cloned() else {
                 continue;
             };
             if let Some(slot) = self.slot(item.key()) {
                 self.journal.steps.push(Step::Gone { slot: blank });
-                self.set_apart(|standing| standing.hand_over(blank, slot));
+                self.change_special_rows(|special| special.hand_over(blank, slot));
                 continue;
             }
             let behind = after.map(|row| self.source.position(row));
@@ -153,27 +159,30 @@ impl<T: Item> Store<T> {
         self.tickets.as_ref()?.withdrawn.get(key).copied()
     }
 
-    fn put_on_again(&mut self, waiting: Waiting<T>) -> VecDeque<Layer<T>> {
-        let put_on = |write: Arc<Write<T>>| Layer {
-            acts: self.put_on(&write),
+    fn reapply_writes(&mut self, waiting: Waiting<T>) -> VecDeque<Layer<T>> {
+        let apply_write = |write: Arc<Write<T>>| Layer {
+            edits: self.apply_write(&write),
             writes: vec![write],
         };
-        waiting.into_iter().map(put_on).collect()
+        waiting.into_iter().map(apply_write).collect()
     }
 
     /// Puts a write on top of what is there; tells what it did.
-    pub(super) fn put_on(&mut self, write: &Write<T>) -> Vec<Act<T>> {
+    pub(super) fn apply_write(&mut self, write: &Write<T>) -> Vec<ItemEdit<T>> {
         if write.show == Show::WhenConfirmed {
             return Vec::new();
         }
         let start = self.journal.steps.len();
-        self.carry_write(write);
+        self.apply_write_edit(write);
         let steps = &self.journal.steps[start..];
-        steps.iter().filter_map(|step| self.act(step)).collect()
+        steps
+            .iter()
+            .filter_map(|step| self.item_edit(step))
+            .collect()
     }
 
     /// Makes a write's edit, as far as it can be made: what it speaks of may be gone, or there already.
-    pub(super) fn carry_write(&mut self, write: &Write<T>) {
+    pub(super) fn apply_write_edit(&mut self, write: &Write<T>) {
         let slot = match &write.after {
             // An item is added under its own key.
             Some(added) if write.before.is_none() => self.slot(added.key()),
@@ -185,12 +194,12 @@ impl<T: Item> Store<T> {
                     .place
                     .as_ref()
                     .and_then(|place| self.between(place, None));
-                self.put_in_if_room(Arc::clone(after), place.unwrap_or(self.len()));
+                self.insert_if_room(Arc::clone(after), place.unwrap_or(self.len()));
             }
-            (Some(_), None, Some(slot)) => self.take_out(slot),
+            (Some(_), None, Some(slot)) => self.remove_row(slot),
             (Some(before), Some(after), Some(slot)) => {
                 self.swap_merged(slot, before, after);
-                self.put_between(slot, write.place.as_ref());
+                self.move_between(slot, write.place.as_ref());
             }
             _ => {}
         }
@@ -225,12 +234,12 @@ impl<T: Item> Store<T> {
     }
 
     /// Moves a row between its neighbours, where these are still there.
-    pub(super) fn put_between(&mut self, slot: Slot, place: Option<&Neighbours<T::Key>>) {
+    pub(super) fn move_between(&mut self, slot: Slot, place: Option<&Neighbours<T::Key>>) {
         let Some(place) = place else { return };
         let from = self.source.position(slot);
         if let Some(to) = self.between(place, from).filter(|to| Some(*to) != from) {
-            self.lift(slot);
-            self.put_down(slot, to);
+            self.detach(slot);
+            self.attach(slot, to);
         }
     }
 
@@ -252,14 +261,14 @@ impl<T: Item> Store<T> {
     }
 
     /// Adds an item, unless the store is full.
-    pub(super) fn put_in_if_room(&mut self, item: Arc<T>, at: usize) {
-        if let Err(why @ EditError::TooMany) = self.put_in(item, at) {
+    pub(super) fn insert_if_room(&mut self, item: Arc<T>, at: usize) {
+        if let Err(why @ EditError::TooMany) = self.insert_item(item, at) {
             tracing::error!(%why, "an item cannot be shown");
         }
     }
 
     /// Rows that were withdrawn and have not come back are gone.
-    fn let_go_of_withdrawn(&mut self) {
+    fn forget_withdrawn(&mut self) {
         let Some(tickets) = &self.tickets else {
             return;
         };

@@ -1,8 +1,8 @@
 //! Rows in the order of bytes that are kept of each item.
 
 use super::evaluate::Evaluated;
+use super::merge_sort::merge_sort;
 use super::state::Context;
-use super::steady::sort_steadily;
 use crate::item::Item;
 use crate::order::Slot;
 use crate::parts::in_parts;
@@ -20,7 +20,7 @@ const WORTH_REFINING: usize = if cfg!(test) { 3 } else { 16 };
 const MOST_REFINED_BYTES: usize = if cfg!(test) { 16 } else { 64 };
 
 /// A sort beside the bytes that are kept for its first key.
-pub(super) struct KeptOrder<'a, T> {
+pub(super) struct CachedOrder<'a, T> {
     sort: &'a Sort<T>,
     column: &'a ByteColumn,
     context: Context<'a, T>,
@@ -35,7 +35,7 @@ struct Keyed {
     slot: Slot,
 }
 
-impl<'a, T: Item> KeptOrder<'a, T> {
+impl<'a, T: Item> CachedOrder<'a, T> {
     /// `None` where nothing is kept for the sort.
     pub(super) fn of(sort: &'a Sort<T>, context: Context<'a, T>) -> Option<Self> {
         let column = context.columns.get(sort.column()?.name(), context.items)?;
@@ -55,7 +55,7 @@ impl<'a, T: Item> KeptOrder<'a, T> {
         match (self.context.items.get(one), self.context.items.get(two)) {
             (Some(first), Some(second)) => {
                 let (one, two) = ((&**first, self.kept(one)), (&**second, self.kept(two)));
-                self.sort.compare_kept(one, two)
+                self.sort.compare_cached(one, two)
             }
             _ => Ordering::Equal,
         }
@@ -64,7 +64,7 @@ impl<'a, T: Item> KeptOrder<'a, T> {
     /// Sorts rows that are in source order.
     pub(super) fn sorted(&self, slots: &[Slot]) -> Evaluated {
         let keyed = |source: usize| Keyed {
-            key: self.sort.prefix_kept(self.kept(slots[source])),
+            key: self.sort.cached_prefix(self.kept(slots[source])),
             source: source as u32,
             slot: slots[source],
         };
@@ -92,14 +92,14 @@ impl<'a, T: Item> KeptOrder<'a, T> {
     /// Sorts rows whose kept bytes begin alike: by the next eight while there are many, then as a whole.
     fn break_ties(&self, ties: &mut [Keyed], known: usize) {
         if ties.len() < WORTH_REFINING || known > MOST_REFINED_BYTES {
-            sort_steadily(ties, |one, two| {
+            merge_sort(ties, |one, two| {
                 let order = self.compare(one.slot, two.slot);
                 order.then(one.source.cmp(&two.source)).is_gt()
             });
             return;
         }
         for row in ties.iter_mut() {
-            row.key = self.sort.kept_from(self.kept(row.slot), known);
+            row.key = self.sort.cached_bytes_from(self.kept(row.slot), known);
         }
         ties.sort_unstable_by_key(|row| (row.key, row.source));
         for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {

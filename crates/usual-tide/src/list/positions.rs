@@ -1,6 +1,6 @@
 //! Positions that were read a while ago.
 
-use super::log::{Entry, Noted};
+use super::log::{Entry, LogEntry};
 use super::state::{Context, ListState};
 use super::version::Version;
 use crate::change::{Alignment, Segment};
@@ -51,7 +51,7 @@ impl<T: Item> ListState<T> {
             changes: now.0 - version.0,
             known: now.0 - self.log.oldest().0,
         })?;
-        let entries: Vec<&Noted<T>> = entries.collect();
+        let entries: Vec<&LogEntry<T>> = entries.collect();
         let rows = entries
             .first()
             .map_or(self.rows.len(), |entry| entry.rows.rows_before());

@@ -7,7 +7,7 @@ const SHORT: usize = if cfg!(test) { 2 } else { 12 };
 ///
 /// The standard library's sorts may panic when comparisons contradict each other, and these are the
 /// app's: a sort that is not total gives some order here, and never a panic.
-pub(super) fn sort_steadily<R: Copy>(rows: &mut [R], mut after: impl FnMut(&R, &R) -> bool) {
+pub(super) fn merge_sort<R: Copy>(rows: &mut [R], mut after: impl FnMut(&R, &R) -> bool) {
     for run in rows.chunks_mut(SHORT) {
         for end in 1..run.len() {
             let row = run[end];

@@ -10,7 +10,7 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 
 /// How a field is read and written.
-pub(crate) trait Way<T>: Send + Sync {
+pub(crate) trait FieldAccess<T>: Send + Sync {
     fn kind(&self) -> Kind;
     fn value<'a>(&self, item: &'a T) -> Value<'a>;
     fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError>;
@@ -24,7 +24,7 @@ pub(crate) trait Way<T>: Send + Sync {
         false
     }
     /// Whether the shown text may come from other parts of the item than the value.
-    fn looks_elsewhere(&self) -> bool {
+    fn reads_other_fields(&self) -> bool {
         false
     }
     /// Whether fields of the same name have the same text, so that it can be kept under that name.
@@ -55,7 +55,7 @@ pub(crate) trait Way<T>: Send + Sync {
     }
 }
 
-impl<T: 'static, V: FieldValue> Way<T> for Field<T, V> {
+impl<T: 'static, V: FieldValue> FieldAccess<T> for Field<T, V> {
     fn is_named(&self) -> bool {
         true
     }
@@ -109,9 +109,9 @@ pub(super) struct Within<T, V> {
     pub(super) inner: AnyField<V>,
 }
 
-impl<T, V: Clone + 'static> Way<T> for Within<T, V> {
-    fn looks_elsewhere(&self) -> bool {
-        self.inner.looks_elsewhere()
+impl<T, V: Clone + 'static> FieldAccess<T> for Within<T, V> {
+    fn reads_other_fields(&self) -> bool {
+        self.inner.reads_other_fields()
     }
 
     fn is_named(&self) -> bool {
@@ -157,12 +157,12 @@ impl<T, V: Clone + 'static> Way<T> for Within<T, V> {
 }
 /// A field that is shown in another way.
 pub(super) struct ShownAs<T, S> {
-    pub(super) inner: Arc<dyn Way<T>>,
+    pub(super) inner: Arc<dyn FieldAccess<T>>,
     pub(super) show: S,
 }
 
-impl<T: 'static, S: Fn(&T) -> String + Send + Sync> Way<T> for ShownAs<T, S> {
-    fn looks_elsewhere(&self) -> bool {
+impl<T: 'static, S: Fn(&T) -> String + Send + Sync> FieldAccess<T> for ShownAs<T, S> {
+    fn reads_other_fields(&self) -> bool {
         true
     }
 
@@ -218,7 +218,7 @@ impl<T: 'static, S: Fn(&T) -> String + Send + Sync> Way<T> for ShownAs<T, S> {
 /// A text made from other fields.
 pub(super) struct ShownOnly<S>(pub(super) S);
 
-impl<T, S: Fn(&T) -> String + Send + Sync> Way<T> for ShownOnly<S> {
+impl<T, S: Fn(&T) -> String + Send + Sync> FieldAccess<T> for ShownOnly<S> {
     fn kind(&self) -> Kind {
         Kind::Text
     }

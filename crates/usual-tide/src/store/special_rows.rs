@@ -2,7 +2,7 @@
 
 use super::Store;
 use super::draft::OpenDraft;
-use super::journal::{Near, Step};
+use super::journal::{PriorPlace, Step};
 use super::proposal::Proposal;
 use crate::item::Item;
 use crate::order::Slot;
@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Which rows stand apart, and why.
 #[derive(Clone)]
-pub(super) struct Standing<K> {
+pub(super) struct SpecialRows<K> {
     pub(super) drafts: Vec<OpenDraft>,
     /// Rows of drafts that are no items of the person's yet.
     pub(super) blanks: BTreeSet<Slot>,
@@ -20,7 +20,7 @@ pub(super) struct Standing<K> {
     pub(super) next_proposal: u64,
 }
 
-impl<K> Standing<K> {
+impl<K> SpecialRows<K> {
     pub(super) fn new() -> Self {
         Self {
             drafts: Vec::new(),
@@ -65,16 +65,19 @@ impl<K> Standing<K> {
 
 impl<T: Item> Store<T> {
     /// Changes which rows stand apart; taken back with the edit that it is a part of.
-    pub(super) fn set_apart<R>(&mut self, change: impl FnOnce(&mut Standing<T::Key>) -> R) -> R {
-        let before = Box::new(self.standing.clone());
-        self.journal.steps.push(Step::Standing { before });
-        change(&mut self.standing)
+    pub(super) fn change_special_rows<R>(
+        &mut self,
+        change: impl FnOnce(&mut SpecialRows<T::Key>) -> R,
+    ) -> R {
+        let before = Box::new(self.special.clone());
+        self.journal.steps.push(Step::SpecialRows { before });
+        change(&mut self.special)
     }
 
     /// Checks that only rows of the store stand apart.
-    pub(super) fn check_standing(&self) -> Result<(), String> {
-        let standing = &self.standing;
-        let proposals = standing.proposals.values();
+    pub(super) fn check_special_rows(&self) -> Result<(), String> {
+        let special = &self.special;
+        let proposals = special.proposals.values();
         let proposed: BTreeSet<Slot> = proposals.flat_map(Proposal::slots).collect();
         if !self
             .concealed
@@ -85,10 +88,7 @@ impl<T: Item> Store<T> {
         {
             return Err("a concealed row is in no proposal".to_owned());
         }
-        let mut apart = proposed
-            .iter()
-            .chain(&standing.blanks)
-            .chain(&standing.held);
+        let mut apart = proposed.iter().chain(&special.blanks).chain(&special.held);
         match apart.find(|slot| !self.source.contains(**slot)) {
             Some(slot) => Err(format!("{slot:?} stands apart and is not in the store")),
             None => Ok(()),
@@ -96,11 +96,11 @@ impl<T: Item> Store<T> {
     }
 
     /// What a row's place is near to.
-    pub(super) fn near(&self, slot: Slot) -> Near {
+    pub(super) fn prior(&self, slot: Slot) -> PriorPlace {
         let mut before = self.source.rows_before(slot);
-        let blanks = &self.standing.blanks;
+        let blanks = &self.special.blanks;
         if blanks.is_empty() {
-            return Near {
+            return PriorPlace {
                 after: before.next(),
                 blanks: 0,
             };
@@ -111,7 +111,7 @@ impl<T: Item> Store<T> {
             let place = self.source.position(**blank);
             place.is_some() && place < position
         };
-        Near {
+        PriorPlace {
             after: before.find(|row| !blanks.contains(row)),
             blanks: blanks.iter().filter(above).count(),
         }
@@ -119,7 +119,7 @@ impl<T: Item> Store<T> {
 
     /// A position counted without blank rows, as one among all rows.
     pub(super) fn position_among_blanks(&self, position: usize) -> usize {
-        let places = self.standing.blanks.iter();
+        let places = self.special.blanks.iter();
         let mut places: Vec<usize> = places
             .filter_map(|row| self.source.position(*row))
             .collect();

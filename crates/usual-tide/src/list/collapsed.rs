@@ -5,7 +5,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// The sections of a list before and after a change, and what happened to them in between.
-pub(super) struct Folding<'a> {
+pub(super) struct CollapsedView<'a> {
     pub(super) before: &'a Layout,
     pub(super) after: &'a Layout,
     pub(super) sections: &'a Alignment<Section>,
@@ -15,9 +15,9 @@ pub(super) struct Folding<'a> {
 ///
 /// `items_at` gives items by their positions among all rows after. O((k + changed sections) log s), and the
 /// rows of sections that were collapsed or expanded.
-pub(super) fn fold<T: Send + Sync + 'static>(
+pub(super) fn hide_collapsed<T: Send + Sync + 'static>(
     whole: &Alignment<T>,
-    folding: &Folding<'_>,
+    folding: &CollapsedView<'_>,
     items_at: impl Fn(Range<usize>) -> Vec<Arc<T>>,
 ) -> Alignment<T> {
     let (before, after) = (folding.before, folding.after);
