@@ -43,45 +43,107 @@ mod item;
 mod list;
 mod order;
 mod parts;
-mod query;
+pub mod query;
 #[cfg(feature = "record")]
 pub mod record;
 mod store;
-mod text;
+pub mod text;
 
-pub use change::{
-    ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Section, SectionApplyError,
-    SectionChanges, SectionKey, SectionMove, SectionReplica, SectionRow, SectionRun,
-    SectionUpdated, Step, Updated,
-};
-#[cfg(feature = "record")]
-pub use change::{ChangesJsonError, ChangesJsonProblem};
-#[cfg(feature = "uuid")]
-pub use item::uuid_key;
-pub use item::{
-    AnyField, BrokenRule, FailedField, Field, FieldPath, FieldValue, Fields, InputError, Item,
-    KeyCounter, Kind, Rules, Value,
-};
-pub use list::{
-    BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection, UnknownList,
-    Version,
-};
-pub use query::{
-    Condition, FieldLookup, Filter, FilterProblem, FilterText, FilterTextError, Group,
-    GroupProblem, GroupTextError, Period, Query, Search, Sort, SortProblem, SortRank,
-    SortTextError, SortValue, StepError, Total,
-};
-#[cfg(feature = "stream")]
-pub use store::ChangeStream;
-pub use store::{
-    CommitError, Committed, Conflict, Draft, DuplicateKey, EditError, InBatch, ListEditError, Mark,
-    MarkFeed, Marked, Neighbours, OnDuplicate, OtherSection, Place, Prefer, Proposal,
-    ProposalError, ProposalId, Refused, Reloaded, SectionError, Settled, SharedError, SharedStore,
-    Show, SkipReason, Skipped, Store, SubmitError, Submitted, Subscription, Suggestion,
-    Suggestions, Ticket, TicketError, UndoError, Undone, Write, WriteKind,
-};
+/// Change sets: what turns the rows before into the rows after, and copies that are kept by them.
+pub mod changes {
+    pub use crate::change::{
+        ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated,
+    };
+    #[cfg(feature = "record")]
+    pub use crate::change::{ChangesJsonError, ChangesJsonProblem};
+}
 
-pub use text::{CaseFirst, Collation, Folding, LocaleError};
+/// Drafts: edits in progress, which are committed or discarded.
+pub mod drafts {
+    pub use crate::store::{
+        CommitError, CommitProblem, Committed, Conflict, Draft, Drafts, DraftsMut, Prefer,
+    };
+}
+
+/// Fields: typed accessors, fields by name, and what they hold.
+pub mod fields {
+    pub use crate::item::{
+        AnyField, Field, FieldPath, FieldValue, Fields, InputError, Kind, Value,
+    };
+}
+
+/// Undo and redo.
+pub mod history {
+    pub use crate::store::{History, HistoryMut, SkipReason, Skipped, UndoError, Undone};
+}
+
+/// Keys for new items.
+pub mod keys {
+    pub use crate::item::KeyCounter;
+    #[cfg(feature = "uuid")]
+    pub use crate::item::uuid_key;
+}
+
+/// Bound lists: read, changed, followed by feeds and selections.
+pub mod lists {
+    pub use crate::list::{
+        BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection,
+        UnknownList, Version,
+    };
+    pub use crate::store::{ListEditError, ListMut, Suggestion, Suggestions};
+}
+
+/// Removals that show at once and wait for the person to confirm them.
+pub mod removals {
+    pub use crate::store::{
+        EndedRemoval, PendingRemoval, RemovalError, RemovalId, Removals, RemovalsMut,
+    };
+}
+
+/// Rules that items must meet, and how one fails them.
+pub mod rules {
+    pub use crate::item::{BrokenRule, FailedField, Rules};
+}
+
+/// Sections of grouped lists, and change sets by section and row.
+pub mod sections {
+    pub use crate::change::{
+        Section, SectionApplyError, SectionChanges, SectionKey, SectionMove, SectionReplica,
+        SectionRow, SectionRun, SectionUpdated,
+    };
+    pub use crate::store::{OtherSection, SectionError};
+}
+
+/// One store for several threads, and consumers that are told of changes.
+pub mod shared {
+    #[cfg(feature = "stream")]
+    pub use crate::store::ChangeStream;
+    pub use crate::store::{SharedError, SharedStore, Subscription};
+}
+
+/// What edits of a store take and give.
+pub mod edits {
+    pub use crate::store::{DuplicateKey, EditError, InBatch, OnDuplicate, Place, Reloaded};
+}
+
+/// Writes: edits that wait for the data source's answer.
+pub mod writes {
+    pub use crate::store::{
+        Neighbours, RefusedWrite, Show, StateChange, SubmitError, Submitted, Ticket, TicketError,
+        Write, WriteKind, WriteState, WriteStateFeed, Writes, WritesMut,
+    };
+}
+
+pub use changes::{ChangeSet, Replica};
+pub use drafts::Draft;
+pub use edits::{EditError, Place};
+pub use fields::{Field, FieldValue, Fields};
+pub use item::Item;
+pub use lists::{BoundList, Feed, ListId, ListMut, Selection};
+pub use query::{Condition, Group, Query, Search, Sort};
+pub use rules::Rules;
+pub use shared::SharedStore;
+pub use store::Store;
 
 #[cfg(feature = "probe")]
 #[doc(hidden)]

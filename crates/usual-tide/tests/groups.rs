@@ -161,7 +161,7 @@ fn steps_begin_at_multiples_also_below_zero_and_for_parts() {
         ..piece(id, "A")
     });
     let mut store = Store::load(pieces).unwrap();
-    let list = store.bind(Query::new().group(Group::by_step(Piece::HEIGHT, 50).unwrap()));
+    let list = store.bind(Query::new().group(Group::by_width(Piece::HEIGHT, 50).unwrap()));
     let expected = [
         ("-50 to under 0", &[3, 4][..]),
         ("0 to under 50", &[0, 1]),
@@ -171,7 +171,7 @@ fn steps_begin_at_multiples_also_below_zero_and_for_parts() {
     ];
     assert_eq!(shown(&store, list), sections(&expected));
     let fees =
-        store.bind(Query::new().group(Group::by_step(Piece::FEE, Decimal::new(1, 1)).unwrap()));
+        store.bind(Query::new().group(Group::by_width(Piece::FEE, Decimal::new(1, 1)).unwrap()));
     assert_eq!(
         headings(&store, fees),
         [
@@ -181,7 +181,7 @@ fn steps_begin_at_multiples_also_below_zero_and_for_parts() {
             "0.3 to under 0.4"
         ]
     );
-    let refused = Group::by_step(Piece::HEIGHT, 0).unwrap_err();
+    let refused = Group::by_width(Piece::HEIGHT, 0).unwrap_err();
     assert_eq!(
         refused.to_string(),
         "a step must be above zero, and 0 is not"
@@ -193,7 +193,7 @@ fn a_wrong_text_says_where_and_what_is_meant() {
     let column =
         |text: &str| Group::<Piece>::parse(text).map_err(|error| (error.column, error.problem));
     assert!(column(" - due : month").is_ok());
-    assert!(column("height:step=2.5").is_ok());
+    assert!(column("height:width=2.5").is_ok());
     let unknown = GroupProblem::UnknownField {
         name: "shelv".into(),
         nearest: Some("shelf".into()),
@@ -205,11 +205,11 @@ fn a_wrong_text_says_where_and_what_is_meant() {
     );
     assert_eq!(
         column("due:step=x").unwrap_err(),
-        (10, GroupProblem::BadStep("x".into()))
+        (10, GroupProblem::BadWidth("x".into()))
     );
     assert_eq!(
         column("height:step=-1").unwrap_err(),
-        (13, GroupProblem::BadStep("-1".into()))
+        (13, GroupProblem::BadWidth("-1".into()))
     );
     assert_eq!(column(" ").unwrap_err().1, GroupProblem::NoName);
 }
@@ -350,7 +350,7 @@ fn steps_of_extreme_numbers_give_a_section_or_none() {
             ..piece(id, "A")
         });
         let mut store = Store::load(pieces).unwrap();
-        let list = store.bind(Query::new().group(Group::by_step(Piece::FEE, step).unwrap()));
+        let list = store.bind(Query::new().group(Group::by_width(Piece::FEE, step).unwrap()));
         store.check().unwrap();
         assert_eq!(store.list(list).unwrap().len(), extremes.len());
     }

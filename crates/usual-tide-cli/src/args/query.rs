@@ -83,7 +83,7 @@ pub(crate) struct QueryOptions {
     /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
     #[arg(long, value_name = "FIELDS", allow_hyphen_values = true, value_parser = sort)]
     pub(crate) sort: Option<String>,
-    /// Put the rows into sections by a field, or by a part of it: `title:initial`, `height_mm:step=50`, or
+    /// Put the rows into sections by a field, or by a part of it: `title:initial`, `height_mm:width=50`, or
     /// `day`, `week`, `month`, `quarter` or `year` of a date; a `-` before it for descending.
     #[arg(long, value_name = "FIELD[:PART]", allow_hyphen_values = true, value_parser = group)]
     pub(crate) group: Option<String>,

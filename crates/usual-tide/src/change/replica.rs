@@ -69,7 +69,7 @@ impl<T> Replica<T> {
     }
 
     /// The item at a position; `None` from the end on. O(log n).
-    pub fn get(&self, position: usize) -> Option<&Arc<T>> {
+    pub fn at(&self, position: usize) -> Option<&Arc<T>> {
         self.item(self.order.get(position)?)
     }
 
@@ -124,7 +124,7 @@ impl<T: Item> Replica<T> {
     ///
     /// [`ApplyError`] when the set does not start from these rows; they are unchanged then.
     pub fn apply(&mut self, changes: &ChangeSet<T>) -> Result<(), ApplyError<T::Key>> {
-        changes.check_fit(self.len(), |position| self.get(position))?;
+        changes.check_fit(self.len(), |position| self.at(position))?;
         let lifted: Vec<Vec<Slot>> = changes
             .moved
             .iter()

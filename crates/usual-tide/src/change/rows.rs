@@ -56,7 +56,7 @@ impl<T> Rows<T> {
     }
 
     /// The item of a row, counted from the first of these rows. O(1).
-    pub fn get(&self, index: usize) -> Option<&Arc<T>> {
+    pub fn at(&self, index: usize) -> Option<&Arc<T>> {
         match &self.0 {
             Repr::One(item) => (index == 0).then_some(item),
             Repr::Many { block, start, len } => {
@@ -67,7 +67,7 @@ impl<T> Rows<T> {
 
     /// The items in order.
     pub fn iter(&self) -> impl Iterator<Item = &Arc<T>> {
-        (0..self.len()).filter_map(|index| self.get(index))
+        (0..self.len()).filter_map(|index| self.at(index))
     }
 
     /// A part of these rows, at least one; the caller keeps it within them.

@@ -123,12 +123,12 @@ impl<T> ChangeSet<T> {
     }
 
     /// The number of rows in B.
-    pub fn before(&self) -> usize {
+    pub fn len_before(&self) -> usize {
         self.before
     }
 
     /// The number of rows in A.
-    pub fn after(&self) -> usize {
+    pub fn len_after(&self) -> usize {
         self.after
     }
 
@@ -186,7 +186,7 @@ impl<T> ChangeSet<T> {
     pub fn item_after(&self, position: usize) -> Option<&Arc<T>> {
         let run = self.inserted.partition_point(|run| run.at <= position);
         if let Some(run) = run.checked_sub(1).map(|at| &self.inserted[at])
-            && let Some(item) = run.rows.get(position - run.at)
+            && let Some(item) = run.rows.at(position - run.at)
         {
             return Some(item);
         }
@@ -225,7 +225,7 @@ impl<T> ChangeSet<T> {
     }
 
     /// Where a position in B is by section; `None` from the end on. O(log s) in the sections.
-    pub fn place_before(&self, position: usize) -> Option<SectionRow> {
+    pub fn section_row_before(&self, position: usize) -> Option<SectionRow> {
         match &self.sections {
             Some(sections) => sections.before().place(position),
             None => (position < self.before).then_some(SectionRow {
@@ -236,7 +236,7 @@ impl<T> ChangeSet<T> {
     }
 
     /// Where a position in A is by section; `None` from the end on. O(log s) in the sections.
-    pub fn place_after(&self, position: usize) -> Option<SectionRow> {
+    pub fn section_row_after(&self, position: usize) -> Option<SectionRow> {
         match &self.sections {
             Some(sections) => sections.after().place(position),
             None => (position < self.after).then_some(SectionRow {

@@ -49,7 +49,7 @@ impl<T: 'static, V: Fields + Clone> Field<T, V> {
             let name = format!("{}.{}", self.name(), inner.name());
             let options = inner.options();
             let path = inner.path();
-            let path = path.under(FieldPath::of_member(self.name()).as_str());
+            let path = path.under(FieldPath::of_member(self.name()).as_pointer());
             let within = AnyField::new(name, Within { outer: self, inner });
             within.with_options(options).at(path)
         };

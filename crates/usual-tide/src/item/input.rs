@@ -38,6 +38,11 @@ pub enum InputError {
     /// The field cannot be written.
     #[error("it cannot be changed")]
     ReadOnly,
+    /// The item would get another key, which is its identity and never changes.
+    #[error(
+        "it is the key, which cannot be changed: remove the item and add it with the other key"
+    )]
+    Key,
     /// No field has this name.
     #[error("there is no field {name:?}")]
     UnknownField {

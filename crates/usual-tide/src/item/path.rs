@@ -9,8 +9,8 @@ use std::fmt;
 /// use usual_tide::FieldPath;
 ///
 /// let path = FieldPath::new("/fee/amount");
-/// assert_eq!(path.as_str(), "/fee/amount");
-/// assert_eq!(path.to_string(), "/fee/amount");
+/// assert_eq!(path.as_pointer(), "/fee/amount");
+/// assert_eq!(path.to_string(), "fee.amount");
 /// ```
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 pub struct FieldPath(Cow<'static, str>);
@@ -26,10 +26,22 @@ impl FieldPath {
     /// ```
     /// use usual_tide::FieldPath;
     ///
-    /// assert_eq!(FieldPath::of_member("km/h").as_str(), "/km~1h");
+    /// assert_eq!(FieldPath::of_member("km/h").as_pointer(), "/km~1h");
     /// ```
     pub fn of_member(name: &str) -> Self {
-        Self::new(format!("/{}", name.replace('~', "~0").replace('/', "~1")))
+        Self::new(format!("/{}", escape(name)))
+    }
+
+    /// The path that a dotted name means where no member has a dot in its own name.
+    pub(crate) fn of_name(name: &str) -> Self {
+        let members = name.split('.').map(|member| format!("/{}", escape(member)));
+        Self::new(members.collect::<String>())
+    }
+
+    /// The names of the members on the way, from the outermost on. A path that is no pointer is one member.
+    fn members(&self) -> impl Iterator<Item = String> {
+        let members = self.0.strip_prefix('/').unwrap_or(&self.0).split('/');
+        members.map(|member| member.replace("~1", "/").replace("~0", "~"))
     }
 
     /// The same path from one level further out.
@@ -37,7 +49,7 @@ impl FieldPath {
     /// ```
     /// use usual_tide::FieldPath;
     ///
-    /// assert_eq!(FieldPath::new("/amount").under("/fee").as_str(), "/fee/amount");
+    /// assert_eq!(FieldPath::new("/amount").under("/fee").as_pointer(), "/fee/amount");
     /// ```
     pub fn under(&self, outer: &str) -> Self {
         Self::new(format!("{outer}{}", self.0))
@@ -62,13 +74,23 @@ impl FieldPath {
     }
 
     /// The pointer text.
-    pub fn as_str(&self) -> &str {
+    pub fn as_pointer(&self) -> &str {
         &self.0
     }
 }
 
+/// As a name with dots, as forms and messages show it; in JSON it is the [pointer](FieldPath::as_pointer).
 impl fmt::Display for FieldPath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
+        for (index, member) in self.members().enumerate() {
+            let dot = if index == 0 { "" } else { "." };
+            write!(f, "{dot}{member}")?;
+        }
+        Ok(())
     }
+}
+
+/// A member's name as a part of a pointer (RFC 6901, section 3).
+pub(crate) fn escape(name: &str) -> String {
+    name.replace('~', "~0").replace('/', "~1")
 }

@@ -117,7 +117,7 @@ fn follow<T: Item>(entry: &Entry<T>, at: usize) -> Result<usize, Option<T::Key>>
 fn follow_alignment<T: Item>(alignment: &Alignment<T>, at: usize) -> Result<usize, Option<T::Key>> {
     let run = alignment.removed.partition_point(|run| run.at <= at);
     if let Some(run) = run.checked_sub(1).map(|run| &alignment.removed[run])
-        && let Some(item) = run.rows.get(at - run.at)
+        && let Some(item) = run.rows.at(at - run.at)
     {
         return Err(Some(item.key().clone()));
     }

@@ -265,7 +265,7 @@ impl<T: Item> Selection<T> {
 }
 
 fn key_at<T: Item>(rows: &BoundList<'_, T>, position: usize) -> Result<T::Key, PositionError> {
-    let item = rows.get(position).ok_or(PositionError::OutOfRange {
+    let item = rows.at(position).ok_or(PositionError::OutOfRange {
         position,
         len: rows.len(),
     })?;

@@ -29,10 +29,10 @@ use std::sync::{Arc, OnceLock};
 ///
 /// let rows = store.list(waiting)?;
 /// assert_eq!(rows.len(), 2);
-/// assert_eq!(rows.get(1).unwrap().id, "P-3");
+/// assert_eq!(rows.at(1).unwrap().id, "P-3");
 /// assert_eq!(rows.position(&"P-3"), Some(1));
 /// assert_eq!(rows.position(&"P-2"), None);
-/// assert!(rows.get(2).is_none());
+/// assert!(rows.at(2).is_none());
 /// # Ok(()) }
 /// ```
 pub struct BoundList<'a, T: Item> {
@@ -83,7 +83,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// The item at a position; `None` from the end on. O(log n).
-    pub fn get(&self, position: usize) -> Option<&'a Arc<T>> {
+    pub fn at(&self, position: usize) -> Option<&'a Arc<T>> {
         if position >= self.len() {
             return None;
         }
@@ -143,7 +143,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// The section at a position; `None` from the end on.
-    pub fn section(&self, position: usize) -> Option<Arc<Section>> {
+    pub fn section_at(&self, position: usize) -> Option<Arc<Section>> {
         Some(Arc::clone(&self.layout().get(position)?.1.section))
     }
 
@@ -164,16 +164,16 @@ impl<'a, T: Item> BoundList<'a, T> {
         }
     }
 
-    /// Where a row is by section; `None` from the end on. O(log s) in the sections.
-    pub fn place(&self, position: usize) -> Option<SectionRow> {
+    /// The section of a row, and its position there; `None` from the end on. O(log s) in the sections.
+    pub fn section_row(&self, position: usize) -> Option<SectionRow> {
         self.layout().place(position)
     }
 
-    /// The item at a place by section; `None` when there is no such row. O(log n).
-    pub fn at(&self, place: SectionRow) -> Option<&'a Arc<T>> {
+    /// The item at a position within a section; `None` when there is no such row. O(log n).
+    pub fn at_section_row(&self, place: SectionRow) -> Option<&'a Arc<T>> {
         let rows = self.rows_in(place.section);
         let position = rows.start.checked_add(place.row)?;
-        rows.contains(&position).then(|| self.get(position))?
+        rows.contains(&position).then(|| self.at(position))?
     }
 
     /// The sections that the window shows. O(s) the first time where the window cuts them.

@@ -10,12 +10,13 @@ mod search;
 mod sort;
 mod sort_key;
 mod sort_text;
+mod text_error;
 mod value;
 mod window;
 
 pub(crate) use columns::{ColumnOf, Columns};
-pub use filter::{Condition, Filter, FilterProblem, FilterText, FilterTextError};
-pub use group::{Group, GroupProblem, GroupTextError, Period, StepError, Total};
+pub use filter::{Condition, Filter, FilterText};
+pub use group::{Group, Period, Total, WidthError};
 pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 #[cfg(feature = "record")]
@@ -23,7 +24,7 @@ pub(crate) use lookup::{most_like, nearest};
 pub use search::Search;
 pub(crate) use sort::Refinement;
 pub use sort::Sort;
-pub use sort_text::{SortProblem, SortTextError};
+pub use text_error::{QueryTextError, QueryTextProblem};
 pub use value::{SortRank, SortValue};
 pub(crate) use window::Window;
 

@@ -64,7 +64,7 @@ impl<T> Sort<T> {
 
     /// In an order of your own, which must be total. No prefix can be cached for it, so it is slower
     /// than the others.
-    pub fn with(compare: impl Fn(&T, &T) -> Ordering + Send + Sync + 'static) -> Self
+    pub fn from_fn(compare: impl Fn(&T, &T) -> Ordering + Send + Sync + 'static) -> Self
     where
         T: 'static,
     {

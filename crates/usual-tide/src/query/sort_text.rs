@@ -2,37 +2,9 @@
 
 use super::lookup::{FieldLookup, OfType, nearest};
 use super::sort::Sort;
+use super::text_error::{QueryTextError, QueryTextProblem};
 use crate::item::{AnyField, Fields, Kind};
 use crate::text::Collation;
-
-/// Why a text is no sort.
-#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
-#[error("{text:?}, column {column}: {problem}")]
-pub struct SortTextError {
-    /// The whole text.
-    pub text: String,
-    /// Where the field begins that is wrong, in characters from 1.
-    pub column: usize,
-    /// What is wrong with it.
-    pub problem: SortProblem,
-}
-
-/// What is wrong with a sort's text.
-#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum SortProblem {
-    /// There is no name.
-    #[error("a field name is missing")]
-    NoName,
-    /// No field has this name.
-    #[error("there is no field {name:?}{}", .nearest.as_ref().map(|name| format!(": did you mean {name:?}?")).unwrap_or_default())]
-    UnknownField {
-        /// The name.
-        name: String,
-        /// The name that is most like it.
-        nearest: Option<String>,
-    },
-}
 
 impl<T: Fields> Sort<T> {
     /// Reads a sort by the fields of a type: names with commas between, a `-` before each that is to
@@ -47,15 +19,15 @@ impl<T: Fields> Sort<T> {
     /// let typo = Sort::<Piece>::parse("-heigth_mm").unwrap_err();
     /// assert_eq!(
     ///     typo.to_string(),
-    ///     "\"-heigth_mm\", column 2: there is no field \"heigth_mm\": did you mean \"height_mm\"?",
+    ///     "column 2: there is no field \"heigth_mm\": did you mean \"height_mm\"?",
     /// );
-    /// # Ok::<(), usual_tide::SortTextError>(())
+    /// # Ok::<(), usual_tide::query::QueryTextError>(())
     /// ```
     ///
     /// # Errors
     ///
-    /// [`SortTextError`].
-    pub fn parse(text: &str) -> Result<Self, SortTextError> {
+    /// [`QueryTextError`].
+    pub fn parse(text: &str) -> Result<Self, QueryTextError> {
         Self::parse_with(text, &OfType::new())
     }
 }
@@ -66,8 +38,8 @@ impl<T: 'static> Sort<T> {
     ///
     /// # Errors
     ///
-    /// [`SortTextError`].
-    pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, SortTextError> {
+    /// [`QueryTextError`].
+    pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, QueryTextError> {
         Self::read(text, fields, Self::by_field)
     }
 
@@ -75,12 +47,12 @@ impl<T: 'static> Sort<T> {
     ///
     /// # Errors
     ///
-    /// [`SortTextError`].
+    /// [`QueryTextError`].
     pub fn parse_collated(
         text: &str,
         fields: &impl FieldLookup<T>,
         collation: &Collation,
-    ) -> Result<Self, SortTextError> {
+    ) -> Result<Self, QueryTextError> {
         Self::read(text, fields, |field| match field.kind() {
             Kind::Text => Self::by_text(field, collation),
             _ => Self::by_field(field),
@@ -91,7 +63,7 @@ impl<T: 'static> Sort<T> {
         text: &str,
         fields: &impl FieldLookup<T>,
         level: impl Fn(AnyField<T>) -> Self,
-    ) -> Result<Self, SortTextError> {
+    ) -> Result<Self, QueryTextError> {
         let mut whole: Option<Self> = None;
         let mut column = 1;
         for part in text.split(',') {
@@ -103,17 +75,13 @@ impl<T: 'static> Sort<T> {
                 _ => (None, trimmed),
             };
             let at = column + blanks + usize::from(descending.is_some());
-            let refused = |problem| SortTextError {
-                text: text.to_owned(),
-                column: at,
-                problem,
-            };
+            let refused = |problem: QueryTextProblem| problem.at(at);
             let name = name.trim();
             if name.is_empty() {
-                return Err(refused(SortProblem::NoName));
+                return Err(refused(QueryTextProblem::NoName));
             }
             let field = fields.field(name).ok_or_else(|| {
-                refused(SortProblem::UnknownField {
+                refused(QueryTextProblem::UnknownField {
                     name: name.to_owned(),
                     nearest: nearest(name, fields),
                 })
@@ -131,10 +99,6 @@ impl<T: 'static> Sort<T> {
             column += part.chars().count() + 1;
         }
         // `split` gives at least one part, and a part without a name was an error.
-        whole.ok_or(SortTextError {
-            text: text.to_owned(),
-            column: 1,
-            problem: SortProblem::NoName,
-        })
+        whole.ok_or(QueryTextProblem::NoName.at(1))
     }
 }

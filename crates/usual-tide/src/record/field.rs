@@ -27,7 +27,7 @@ impl Fields for Record {
     }
 
     fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
-        Self::field_named(path.as_str())
+        Self::field_named(path.as_pointer())
     }
 
     fn differing(&self, later: &Self) -> Vec<FieldPath> {

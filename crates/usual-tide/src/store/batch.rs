@@ -1,7 +1,7 @@
 //! All or nothing.
 
 use super::Store;
-use super::undo_log::Origin;
+use super::journal::{OpenEdit, Origin};
 use crate::item::Item;
 use crate::list::Savepoint;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
@@ -37,31 +37,72 @@ impl<T: Item> Store<T> {
         self.batch_as(Origin::Person, None, edits)
     }
 
+    /// Runs a batch that is one step with a name, such as for a menu: "Undo: Fire two".
+    /// See [`HistoryMut::undo`](super::HistoryMut::undo) for an example.
+    ///
+    /// # Errors
+    ///
+    /// Those of the closure; everything is as it was then.
+    pub fn batch_named<R, E>(
+        &mut self,
+        name: &str,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        self.batch_as(Origin::Person, Some(name), edits)
+    }
+
+    /// Makes edits that come from the source, not from the person: rules do not check them, they are no step
+    /// that can be undone, and steps before them can still be. A batch of its own; inside a person's batch it
+    /// is a part of that step.
+    ///
+    /// Where edits wait for the source's answer ([`WritesMut::track`](super::WritesMut::track)), the closure
+    /// sees the items as the source has them, and those edits are made again on top of the result.
+    ///
+    /// # Errors
+    ///
+    /// Those of the closure; everything is as it was then.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load([Piece { id: 1, fired: false }])?;
+    /// store.from_source(|store| store.edit(&1, |piece| piece.fired = true))?;
+    /// assert_eq!(store.history().undo_len(), 0);
+    /// # Ok(()) }
+    /// ```
+    pub fn from_source<R, E>(
+        &mut self,
+        edits: impl FnOnce(&mut Self) -> Result<R, E>,
+    ) -> Result<R, E> {
+        if !self.journal.is_open() && self.is_waiting() {
+            return self.below_writes(|store, _| edits(store));
+        }
+        self.batch_as(Origin::Source, None, edits)
+    }
+
     /// A batch with what it is noted as; inside another it is a part of that one.
     pub(super) fn batch_as<R, E>(
         &mut self,
-        route: Origin,
+        origin: Origin,
         name: Option<&str>,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
         self.end_dropped_drafts();
-        if self.journal.depth > 0 {
+        if self.journal.is_open() {
             // The lists catch up, so that taking back this batch leaves them where it began.
-            self.guarded(Start::of_edit(self), |store| {
+            let catch_up = |store: &mut Self| {
                 store.update_lists();
                 Ok::<(), E>(())
-            })?;
+            };
+            self.guarded(OpenEdit::of(origin), Start::of_edit(self), catch_up)?;
         }
-        self.begin_edit(route, name);
-        self.guarded(Start::of_batch(self), edits)
-    }
-
-    /// Notes where the edit that begins comes from, unless it is a part of another.
-    fn begin_edit(&mut self, route: Origin, name: Option<&str>) {
-        if self.journal.depth == 0 {
-            self.history.route = route;
-            self.history.name = name.map(Box::from);
-        }
+        let open = OpenEdit {
+            origin,
+            name: name.map(Box::from),
+        };
+        self.guarded(open, Start::of_batch(self), edits)
     }
 
     /// One edit, or one part of an open batch: taken back when it fails.
@@ -75,40 +116,42 @@ impl<T: Item> Store<T> {
     /// The same with what it is noted as.
     pub(super) fn attempt_as<R, E>(
         &mut self,
-        route: Origin,
+        origin: Origin,
         edit: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        self.begin_edit(route, None);
-        let start = if self.journal.depth == 0 {
-            Start::of_batch(self)
-        } else {
+        let start = if self.journal.is_open() {
             Start::of_edit(self)
+        } else {
+            Start::of_batch(self)
         };
-        self.guarded(start, edit)
+        self.guarded(OpenEdit::of(origin), start, edit)
     }
 
+    /// Runs a part of an edit, and rolls it back when it fails or panics. What `open` says of the edit counts
+    /// where it is the outermost one; the parts of an open edit belong to that.
     fn guarded<R, E>(
         &mut self,
+        open: OpenEdit,
         start: Start,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
-        self.journal.depth += 1;
+        self.journal.open.push(open);
         // Whatever the closure leaves half done is taken back before anyone can see it.
         let outcome = catch_unwind(AssertUnwindSafe(|| {
             let done = edits(self)?;
-            if self.journal.depth == 1 {
+            if self.journal.open.len() == 1 {
                 self.update_lists();
                 self.hold_again();
-                self.ask();
+                self.collect_writes();
             }
             Ok(done)
         }));
-        self.journal.depth -= 1;
+        let closed = self.journal.open.pop();
         match outcome {
             Ok(Ok(done)) => {
-                if self.journal.depth == 0 {
+                if let Some(edit) = closed.filter(|_| !self.journal.is_open()) {
                     self.queue_collected();
-                    self.note_steps();
+                    self.note_steps(edit);
                     self.finish_edit();
                 }
                 Ok(done)
@@ -147,13 +190,12 @@ impl<T: Item> Store<T> {
         }
         self.roll_back(start.steps);
         self.uniques.roll_back(start.uniques);
-        if self.journal.depth == 0 {
-            self.history.name = None;
-            self.history.route = Origin::Person;
+        let whole = !self.journal.is_open();
+        if whole {
             self.finish_edit();
         }
         if let Some(tickets) = &mut self.tickets {
-            tickets.roll_back(self.journal.depth == 0);
+            tickets.roll_back(whole);
         }
     }
 }

@@ -2,9 +2,8 @@
 
 use super::Store;
 use super::error::EditError;
-use super::journal::{PriorPlace, Step};
+use super::journal::{Origin, PriorPlace, Step};
 use super::place::Place;
-use super::undo_log::Origin;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use std::sync::Arc;
@@ -26,7 +25,7 @@ impl<T: Item> Store<T> {
             }
             return Err(EditError::DuplicateKey {
                 key: item.key().clone(),
-                position: self.source.position(slot).unwrap_or(0),
+                position: self.base.source.position(slot).unwrap_or(0),
             });
         }
         let at = self.target_position(&place, &[])?;
@@ -60,7 +59,7 @@ impl<T: Item> Store<T> {
     ) -> Result<bool, EditError<T::Key>> {
         self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
-        let Some(item) = self.items.get(slot) else {
+        let Some(item) = self.base.items.get(slot) else {
             return Ok(false);
         };
         let mut edited = T::clone(item);
@@ -88,7 +87,7 @@ impl<T: Item> Store<T> {
     pub fn remove(&mut self, key: &T::Key) -> Result<Arc<T>, EditError<T::Key>> {
         self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
-        let item = self.items.get(slot).cloned();
+        let item = self.base.items.get(slot).cloned();
         self.attempt(|store| {
             store.remove_row(slot);
             item.ok_or_else(|| EditError::UnknownKey(key.clone()))
@@ -122,7 +121,7 @@ impl<T: Item> Store<T> {
 
     fn replace_at(&mut self, slot: Slot, mut item: T) -> Result<bool, EditError<T::Key>> {
         self.normalize(&mut item);
-        let Some(before) = self.items.get(slot) else {
+        let Some(before) = self.base.items.get(slot) else {
             return Ok(false);
         };
         if before.key() != item.key() {
@@ -144,7 +143,7 @@ impl<T: Item> Store<T> {
     /// Whether a row is a draft's blank one and the edit under way comes from the source, which knows
     /// nothing of it: an item of the source with this key takes its place.
     fn yields_to_source(&self, slot: Slot) -> bool {
-        self.history.route == Origin::Source && self.special.blanks.contains(&slot)
+        self.journal.origin() == Origin::Source && self.special.blanks.contains(&slot)
     }
 
     /// Adds the source's item where a draft's blank row has its key. The draft is one of that item then.
@@ -168,7 +167,7 @@ impl<T: Item> Store<T> {
 
     /// Puts another version of an item in its place; one of the source makes a blank row an item.
     pub(super) fn set_version(&mut self, slot: Slot, item: Arc<T>) {
-        if self.items.get(slot) != Some(&item) {
+        if self.base.items.get(slot) != Some(&item) {
             self.swap_item(slot, item);
         }
         if self.yields_to_source(slot) {
@@ -181,7 +180,7 @@ impl<T: Item> Store<T> {
     /// Adds an item whose key is new.
     pub(super) fn insert_item(&mut self, item: Arc<T>, at: usize) -> Result<(), EditError<T::Key>> {
         let slot = self.register_item(item)?;
-        self.source.insert(at, slot, 0);
+        self.base.source.insert(at, slot, 0);
         Ok(())
     }
 
@@ -192,10 +191,11 @@ impl<T: Item> Store<T> {
             return Ok(slot);
         }
         let slot = self
+            .base
             .items
             .insert(Arc::clone(&item))
             .ok_or(EditError::TooMany)?;
-        self.keys.insert(slot, &self.items);
+        self.base.keys.insert(slot, &self.base.items);
         self.index_values(slot, Some(&item));
         self.journal.steps.push(Step::Added { slot, item });
         Ok(slot)
@@ -203,25 +203,25 @@ impl<T: Item> Store<T> {
 
     /// Takes in a row that was withdrawn, with this item.
     fn register_returned(&mut self, slot: Slot, item: Arc<T>) {
-        self.keys.insert(slot, &self.items);
+        self.base.keys.insert(slot, &self.base.items);
         self.index_values(slot, Some(&item));
         self.journal.steps.push(Step::Returned { slot });
-        if self.items.get(slot) != Some(&item) {
+        if self.base.items.get(slot) != Some(&item) {
             self.swap_item(slot, item);
         }
     }
 
     pub(super) fn remove_row(&mut self, slot: Slot) {
-        self.keys.remove(slot, &self.items);
+        self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
         let prior = self.prior(slot);
-        let at = self.source.remove(slot).map(|(at, _)| at);
+        let at = self.base.source.remove(slot).map(|(at, _)| at);
         self.journal.steps.push(Step::Removed { slot, at, prior });
     }
 
     /// Lets go of an item whose place in source order is about to be laid anew.
     pub(super) fn forget(&mut self, slot: Slot) {
-        self.keys.remove(slot, &self.items);
+        self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
         let (at, prior) = (None, PriorPlace::default());
         self.journal.steps.push(Step::Removed { slot, at, prior });
@@ -230,12 +230,12 @@ impl<T: Item> Store<T> {
     /// Lays source order anew.
     pub(super) fn reorder(&mut self, slots: &[Slot]) {
         let order = RowTree::build(slots, None);
-        let before = Box::new(std::mem::replace(&mut self.source, order));
+        let before = Box::new(std::mem::replace(&mut self.base.source, order));
         self.journal.steps.push(Step::Reordered { before });
     }
 
     pub(super) fn swap_item(&mut self, slot: Slot, item: Arc<T>) {
-        if let Some(before) = self.items.set(slot, Arc::clone(&item)) {
+        if let Some(before) = self.base.items.set(slot, Arc::clone(&item)) {
             self.index_values(slot, Some(&item));
             self.journal.steps.push(Step::Replaced {
                 slot,
@@ -247,13 +247,13 @@ impl<T: Item> Store<T> {
 
     pub(super) fn detach(&mut self, slot: Slot) {
         let prior = self.prior(slot);
-        if let Some((at, _)) = self.source.remove(slot) {
+        if let Some((at, _)) = self.base.source.remove(slot) {
             self.journal.steps.push(Step::Detached { slot, at, prior });
         }
     }
 
     pub(super) fn attach(&mut self, slot: Slot, at: usize) {
-        self.source.insert(at, slot, 0);
+        self.base.source.insert(at, slot, 0);
         self.journal.steps.push(Step::Attached { slot });
     }
 }

@@ -65,13 +65,40 @@ pub(super) struct PriorPlace {
     pub(super) blanks: usize,
 }
 
+/// Where an edit comes from: whether rules are checked, and whether it can be undone.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Origin {
+    /// The person: rules are checked, and it is a step that can be undone.
+    Person,
+    /// The source: no rules, and no step.
+    Source,
+    /// The last step is undone; `exact` when nothing has happened since.
+    Undo { exact: bool },
+    /// The last undone step is redone.
+    Redo { exact: bool },
+}
+
+/// An edit or a batch that has begun.
+pub(super) struct OpenEdit {
+    pub(super) origin: Origin,
+    /// The name of the step that it will be.
+    pub(super) name: Option<Box<str>>,
+}
+
+impl OpenEdit {
+    pub(super) fn of(origin: Origin) -> Self {
+        let name = None;
+        Self { origin, name }
+    }
+}
+
 /// The steps of the edit under way.
 pub(super) struct Journal<T: Item> {
     pub(super) steps: Vec<Step<T>>,
     /// Steps that the lists have followed.
     pub(super) followed: usize,
-    /// Batches that are open, one in another.
-    pub(super) depth: usize,
+    /// The edits and batches that are open, one in another, the outermost first.
+    pub(super) open: Vec<OpenEdit>,
     /// Lists that were unbound, with their numbers: they are bound again when the edit is taken back.
     pub(super) unbound: Vec<(usize, ListState<T>)>,
 }
@@ -81,9 +108,20 @@ impl<T: Item> Journal<T> {
         Self {
             steps: Vec::new(),
             followed: 0,
-            depth: 0,
+            open: Vec::new(),
             unbound: Vec::new(),
         }
+    }
+
+    /// Whether an edit or a batch is open.
+    pub(super) fn is_open(&self) -> bool {
+        !self.open.is_empty()
+    }
+
+    /// Where the edit under way comes from: the outermost one decides, so that nothing inside it can change
+    /// that. Outside of any edit it is the person.
+    pub(super) fn origin(&self) -> Origin {
+        self.open.first().map_or(Origin::Person, |edit| edit.origin)
     }
 }
 
@@ -91,11 +129,7 @@ impl<T: Item> Store<T> {
     /// Lets all lists follow the steps that they have not followed yet. Runs user code.
     pub(super) fn update_lists(&mut self) {
         let Self {
-            items,
-            keys,
-            source,
-            concealed,
-            columns,
+            base,
             lists,
             journal,
             ..
@@ -104,16 +138,10 @@ impl<T: Item> Store<T> {
         if steps.is_empty() {
             return;
         }
-        if columns.order_lists() {
-            columns.bring_up(items);
+        if base.columns.order_lists() {
+            base.columns.bring_up(&mut base.items);
         }
-        let context = Context {
-            items,
-            keys,
-            source,
-            concealed,
-            columns,
-        };
+        let context = base.context();
         let touches = touches(steps, context);
         for list in lists.iter_mut().flatten() {
             list.update(&touches, context);
@@ -128,14 +156,14 @@ impl<T: Item> Store<T> {
         }
         for step in self.journal.steps.drain(..) {
             if let Step::Removed { slot, .. } | Step::Gone { slot } = step {
-                if self.source.contains(slot) {
+                if self.base.source.contains(slot) {
                     // It came back.
                     continue;
                 }
-                self.items.release(slot);
+                self.base.items.release(slot);
                 self.special.forget(slot);
-                if self.concealed.remove(&slot) {
-                    self.special.forget_proposed(slot);
+                if self.base.concealed.remove(&slot) {
+                    self.special.forget_pending_removal(slot);
                 }
             }
         }
@@ -150,37 +178,37 @@ impl<T: Item> Store<T> {
         while self.journal.steps.len() > start {
             match self.journal.steps.pop() {
                 Some(Step::Added { slot, .. }) => {
-                    self.source.remove(slot);
-                    self.keys.remove(slot, &self.items);
-                    self.items.release(slot);
+                    self.base.source.remove(slot);
+                    self.base.keys.remove(slot, &self.base.items);
+                    self.base.items.release(slot);
                 }
                 Some(Step::Removed { slot, at, .. }) => {
                     if let Some(at) = at {
-                        self.source.insert(at, slot, 0);
+                        self.base.source.insert(at, slot, 0);
                     }
-                    self.keys.insert(slot, &self.items);
+                    self.base.keys.insert(slot, &self.base.items);
                 }
                 Some(Step::Replaced { slot, before, .. }) => {
-                    self.items.set(slot, before);
+                    self.base.items.set(slot, before);
                 }
-                Some(Step::Detached { slot, at, .. }) => self.source.insert(at, slot, 0),
+                Some(Step::Detached { slot, at, .. }) => self.base.source.insert(at, slot, 0),
                 Some(Step::Attached { slot }) => {
-                    self.source.remove(slot);
+                    self.base.source.remove(slot);
                 }
                 Some(Step::Withdrawn { slot, at }) => {
-                    self.source.insert(at, slot, 0);
-                    self.keys.insert(slot, &self.items);
+                    self.base.source.insert(at, slot, 0);
+                    self.base.keys.insert(slot, &self.base.items);
                 }
                 Some(Step::Returned { slot }) => {
-                    self.source.remove(slot);
-                    self.keys.remove(slot, &self.items);
+                    self.base.source.remove(slot);
+                    self.base.keys.remove(slot, &self.base.items);
                 }
-                Some(Step::Reordered { before }) => self.source = *before,
+                Some(Step::Reordered { before }) => self.base.source = *before,
                 Some(Step::Concealed { slot }) => {
-                    self.concealed.remove(&slot);
+                    self.base.concealed.remove(&slot);
                 }
                 Some(Step::Revealed { slot }) => {
-                    self.concealed.insert(slot);
+                    self.base.concealed.insert(slot);
                 }
                 Some(Step::SpecialRows { before }) => self.special = *before,
                 Some(Step::Moved { .. } | Step::Committed { .. } | Step::Gone { .. }) | None => {}

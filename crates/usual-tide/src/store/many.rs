@@ -67,7 +67,7 @@ impl<T: Item> Store<T> {
                         added += 1;
                     }
                     Some(slot) if on_duplicate == OnDuplicate::KeepLast => {
-                        if store.items.get(slot).is_some_and(|old| **old != item) {
+                        if store.base.items.get(slot).is_some_and(|old| **old != item) {
                             store.accept(&item)?;
                             store.swap_item(slot, Arc::new(item));
                         }
@@ -132,7 +132,7 @@ impl<T: Item> Store<T> {
         slot: Slot,
         edit: &impl Fn(&mut T),
     ) -> Result<Option<Edited<T>>, EditError<T::Key>> {
-        let Some(before) = self.items.get(slot) else {
+        let Some(before) = self.base.items.get(slot) else {
             return Ok(None);
         };
         let mut item = T::clone(before);
@@ -156,7 +156,9 @@ impl<T: Item> Store<T> {
     pub fn remove_many(&mut self, keys: &[T::Key]) -> Result<Vec<Arc<T>>, EditError<T::Key>> {
         self.end_dropped_drafts();
         let rows = self.known_rows(keys)?;
-        let items = rows.iter().filter_map(|(_, slot)| self.items.get(*slot));
+        let items = rows
+            .iter()
+            .filter_map(|(_, slot)| self.base.items.get(*slot));
         let items = items.cloned().collect();
         self.attempt(|store| {
             for (_, slot) in rows {

@@ -10,7 +10,7 @@ use std::ops::Range;
 impl<T: Item> Store<T> {
     /// Finds for each new item the row that it was.
     pub(super) fn match_items(&self, items: &[T]) -> Plan {
-        let old: Vec<Slot> = self.source.chunks().flatten().copied().collect();
+        let old: Vec<Slot> = self.base.source.chunks().flatten().copied().collect();
         let parts = in_parts(items.len(), |part| self.match_part(part, items, &old));
         let mut plan = Plan::of_parts(parts);
         plan.old = old;
@@ -25,11 +25,11 @@ impl<T: Item> Store<T> {
         let mut positions = Positions::default();
         for at in part {
             let item = &items[at];
-            let before = |position: usize| self.items.get(*old.get(position)?);
+            let before = |position: usize| self.base.items.get(*old.get(position)?);
             let is_it = |position| before(position).is_some_and(|old| old.key() == item.key());
             let found = guess.next_if(is_it).or_else(|| {
                 let slot = self.slot(item.key())?;
-                guess.jump(positions.of(slot, &self.source, old)?)
+                guess.jump(positions.of(slot, &self.base.source, old)?)
             });
             match found {
                 Some(position) => {

@@ -3,10 +3,9 @@
 use super::Store;
 use super::duplicates::{OnDuplicate, within};
 use super::error::EditError;
-use super::journal::Step;
+use super::journal::{Origin, Step};
 use super::many::keep_one;
 use super::matching::Plan;
-use super::undo_log::Origin;
 use crate::item::Item;
 use crate::order::Slot;
 use std::sync::Arc;
@@ -102,22 +101,27 @@ impl<T: Item> Store<T> {
     fn keep_blanks(&self, items: &mut Vec<T>) -> Vec<Slot> {
         let mut known = Vec::new();
         let mut blanks: Vec<Slot> = self.special.blanks.iter().copied().collect();
-        blanks.sort_unstable_by_key(|slot| self.source.position(*slot));
+        blanks.sort_unstable_by_key(|slot| self.base.source.position(*slot));
         for slot in blanks {
-            let Some(blank) = self.items.get(slot) else {
+            let Some(blank) = self.base.items.get(slot) else {
                 continue;
             };
             if items.iter().any(|item| item.key() == blank.key()) {
                 known.push(slot);
                 continue;
             }
-            let mut before = self.source.rows_before(slot);
-            let behind = before.next().and_then(|row| self.items.get(row));
+            let mut before = self.base.source.rows_before(slot);
+            let behind = before.next().and_then(|row| self.base.items.get(row));
             let found = behind.map(|row| items.iter().position(|item| item.key() == row.key()));
             let at = match found {
                 None => 0,
                 Some(Some(at)) => at + 1,
-                Some(None) => self.source.position(slot).unwrap_or(0).min(items.len()),
+                Some(None) => self
+                    .base
+                    .source
+                    .position(slot)
+                    .unwrap_or(0)
+                    .min(items.len()),
             };
             items.insert(at, T::clone(blank));
         }
@@ -131,7 +135,7 @@ impl<T: Item> Store<T> {
         }
         self.change_special_rows(|special| special.blanks.retain(|slot| !known.contains(slot)));
         for slot in known {
-            if let Some(item) = self.items.get(*slot).cloned() {
+            if let Some(item) = self.base.items.get(*slot).cloned() {
                 self.journal.steps.push(Step::Committed { item });
             }
         }
@@ -163,7 +167,7 @@ impl<T: Item> Store<T> {
         };
         let placed = done.removed + done.added + done.moved;
         // What is a part of a person's step is noted row by row.
-        let noted = self.history.route != Origin::Source;
+        let noted = self.journal.origin() != Origin::Source;
         let few = noted || placed <= plan.old.len() / REBUILD_SHARE;
         for slot in plan.gone.iter().flat_map(|run| &plan.old[run.clone()]) {
             if few {
@@ -217,14 +221,14 @@ impl<T: Item> Store<T> {
         let mut new = plan.added.iter().copied().zip(new).peekable();
         for run in plan.kept.iter().filter(|run| !run.stays) {
             while let Some((at, slot)) = new.next_if(|(at, _)| *at < run.at) {
-                self.source.insert(at, *slot, 0);
+                self.base.source.insert(at, *slot, 0);
             }
             for (at, slot) in (run.at..).zip(&plan.old[run.range()]) {
                 self.attach(*slot, at);
             }
         }
         for (at, slot) in new {
-            self.source.insert(at, *slot, 0);
+            self.base.source.insert(at, *slot, 0);
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use super::Store;
 use super::error::EditError;
-use super::undo_log::Origin;
+use super::journal::Origin;
 use super::uniques::Uniques;
 use crate::item::{FailedField, Item, Rules};
 use crate::order::Slot;
@@ -24,13 +24,13 @@ impl<T: Item> Store<T> {
     ///
     /// [`InBatch`] inside a batch.
     pub fn set_rules(&mut self, rules: Rules<T>) -> Result<(), InBatch> {
-        if self.journal.depth > 0 {
+        if self.journal.is_open() {
             return Err(InBatch);
         }
         let mut uniques = Uniques::new(rules.unique_rules());
         if !uniques.is_empty() {
-            for slot in self.source.rows() {
-                if let Some(item) = self.items.get(slot) {
+            for slot in self.base.source.rows() {
+                if let Some(item) = self.base.items.get(slot) {
                     uniques.set(slot, Some(rules.unique_values(item)));
                 }
             }
@@ -86,7 +86,7 @@ impl<T: Item> Store<T> {
 
     /// What comes from the source is not checked.
     fn rules_in_force(&self) -> Option<&Rules<T>> {
-        let person = self.history.route != Origin::Source;
+        let person = self.journal.origin() != Origin::Source;
         self.rules.as_deref().filter(|_| person)
     }
 

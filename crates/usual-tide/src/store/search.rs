@@ -13,7 +13,7 @@ impl<T: Item> Store<T> {
     /// Fields that are shown by a closure and are no text cannot be kept; their items are asked each time.
     pub fn prepare_search(&mut self, search: &Search<T>) {
         if let Some(column) = search.column() {
-            self.columns.add(&column, &mut self.items);
+            self.base.columns.add(&column, &mut self.base.items);
         }
     }
 
@@ -41,11 +41,11 @@ impl<T: Item> Store<T> {
     /// Forgets the text and keys that are kept for searches and sorts; the next query that needs them keeps
     /// them again, and until then items are asked.
     pub fn forget_kept(&mut self) {
-        self.columns.clear(&mut self.items);
+        self.base.columns.clear(&mut self.base.items);
     }
 
     /// Bytes that are kept of the items for searches and sorts, spare capacity included.
     pub fn kept_bytes(&self) -> usize {
-        self.columns.memory()
+        self.base.columns.memory()
     }
 }

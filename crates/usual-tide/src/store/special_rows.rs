@@ -1,9 +1,9 @@
 //! Rows that stand apart: held ones, blank ones of drafts, and those proposed for removal.
 
 use super::Store;
-use super::draft::OpenDraft;
+use super::drafts::OpenDraft;
 use super::journal::{PriorPlace, Step};
-use super::proposal::Proposal;
+use super::removals::PendingRemoval;
 use crate::item::Item;
 use crate::order::Slot;
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,8 +16,8 @@ pub(super) struct SpecialRows<K> {
     pub(super) blanks: BTreeSet<Slot>,
     /// Rows that the app holds.
     pub(super) held: BTreeSet<Slot>,
-    pub(super) proposals: BTreeMap<u64, Proposal<K>>,
-    pub(super) next_proposal: u64,
+    pub(super) removals: BTreeMap<u64, PendingRemoval<K>>,
+    pub(super) next_removal: u64,
 }
 
 impl<K> SpecialRows<K> {
@@ -26,8 +26,8 @@ impl<K> SpecialRows<K> {
             drafts: Vec::new(),
             blanks: BTreeSet::new(),
             held: BTreeSet::new(),
-            proposals: BTreeMap::new(),
-            next_proposal: 0,
+            removals: BTreeMap::new(),
+            next_removal: 0,
         }
     }
 
@@ -77,19 +77,20 @@ impl<T: Item> Store<T> {
     /// Checks that only rows of the store stand apart.
     pub(super) fn check_special_rows(&self) -> Result<(), String> {
         let special = &self.special;
-        let proposals = special.proposals.values();
-        let proposed: BTreeSet<Slot> = proposals.flat_map(Proposal::slots).collect();
+        let removals = special.removals.values();
+        let pending: BTreeSet<Slot> = removals.flat_map(PendingRemoval::slots).collect();
         if !self
+            .base
             .concealed
             .iter()
             .copied()
             .collect::<BTreeSet<_>>()
-            .is_subset(&proposed)
+            .is_subset(&pending)
         {
-            return Err("a concealed row is in no proposal".to_owned());
+            return Err("a concealed row is in no pending removal".to_owned());
         }
-        let mut apart = proposed.iter().chain(&special.blanks).chain(&special.held);
-        match apart.find(|slot| !self.source.contains(**slot)) {
+        let mut apart = pending.iter().chain(&special.blanks).chain(&special.held);
+        match apart.find(|slot| !self.base.source.contains(**slot)) {
             Some(slot) => Err(format!("{slot:?} stands apart and is not in the store")),
             None => Ok(()),
         }
@@ -97,7 +98,7 @@ impl<T: Item> Store<T> {
 
     /// What a row's place is near to.
     pub(super) fn prior(&self, slot: Slot) -> PriorPlace {
-        let mut before = self.source.rows_before(slot);
+        let mut before = self.base.source.rows_before(slot);
         let blanks = &self.special.blanks;
         if blanks.is_empty() {
             return PriorPlace {
@@ -105,10 +106,10 @@ impl<T: Item> Store<T> {
                 blanks: 0,
             };
         }
-        let position = self.source.position(slot);
+        let position = self.base.source.position(slot);
         // One that was taken out a moment ago has no position.
         let above = |blank: &&Slot| {
-            let place = self.source.position(**blank);
+            let place = self.base.source.position(**blank);
             place.is_some() && place < position
         };
         PriorPlace {
@@ -121,7 +122,7 @@ impl<T: Item> Store<T> {
     pub(super) fn position_among_blanks(&self, position: usize) -> usize {
         let places = self.special.blanks.iter();
         let mut places: Vec<usize> = places
-            .filter_map(|row| self.source.position(*row))
+            .filter_map(|row| self.base.source.position(*row))
             .collect();
         places.sort_unstable();
         let passed = |position, place: &usize| position + usize::from(*place <= position);

@@ -98,8 +98,12 @@ impl<T: Item> Store<T> {
             return Ok(());
         };
         let mut values = 0;
-        for slot in self.source.rows() {
-            let held = self.items.get(slot).map(|item| rules.unique_values(item));
+        for slot in self.base.source.rows() {
+            let held = self
+                .base
+                .items
+                .get(slot)
+                .map(|item| rules.unique_values(item));
             for (rule, value) in held.into_iter().flatten().enumerate() {
                 let Some(value) = value else { continue };
                 values += 1;
@@ -119,7 +123,7 @@ impl<T: Item> Checked<T> for Store<T> {
     fn holder(&self, rule: usize, value: &str, of: &T) -> Option<T::Key> {
         let holders = self.uniques.holders(rule, value).iter();
         holders
-            .filter_map(|slot| self.items.get(*slot))
+            .filter_map(|slot| self.base.items.get(*slot))
             .map(|item| item.key())
             .find(|key| *key != of.key())
             .cloned()

@@ -72,7 +72,7 @@ impl ChangeSet<Record> {
             patch.extend(
                 row.fields()
                     .iter()
-                    .filter_map(|field| member(row, field.as_str())),
+                    .filter_map(|field| member(row, field.as_pointer())),
             );
         }
         Value::Array(patch)
@@ -84,7 +84,7 @@ impl ChangeSet<Record> {
             .removed
             .partition_point(|run| run.range().end <= position);
         let run = self.removed.get(run)?;
-        let row = run.rows.get(position.checked_sub(run.at)?)?;
+        let row = run.rows.at(position.checked_sub(run.at)?)?;
         Some(row)
     }
 

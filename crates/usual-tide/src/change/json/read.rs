@@ -212,7 +212,10 @@ impl Reading<'_> {
         };
         let found = fields.texts()?;
         let differ = before.changed_fields(after);
-        let expected: Vec<String> = differ.iter().map(|path| path.as_str().to_owned()).collect();
+        let expected: Vec<String> = differ
+            .iter()
+            .map(|path| path.as_pointer().to_owned())
+            .collect();
         let same =
             expected.len() == found.len() && expected.iter().all(|path| found.contains(path));
         match same {

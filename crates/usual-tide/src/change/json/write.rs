@@ -22,8 +22,8 @@ impl ChangeSet<Record> {
         object.insert("before".into(), self.before.into());
         object.insert("after".into(), self.after.into());
         let grouped = self.sections.is_some();
-        let before = |at| self.place_before(at).filter(|_| grouped);
-        let behind = |at| self.place_after(at).filter(|_| grouped);
+        let before = |at| self.section_row_before(at).filter(|_| grouped);
+        let behind = |at| self.section_row_after(at).filter(|_| grouped);
         object.insert("removed".into(), rows(&self.removed, false, before));
         object.insert("inserted".into(), rows(&self.inserted, true, behind));
         let moved = self
@@ -41,7 +41,7 @@ impl ChangeSet<Record> {
         object.insert("moved".into(), moved.collect());
         let updated = self.updated.iter().map(|row| {
             let fields = row.fields();
-            let fields: Vec<&str> = fields.iter().map(|field| field.as_str()).collect();
+            let fields: Vec<&str> = fields.iter().map(|field| field.as_pointer()).collect();
             let mut object = json!({
                 "from": row.from,
                 "to": row.to,

@@ -77,13 +77,13 @@ fn sections(changes: &ChangeSet<Section>, key_after: impl Fn(usize) -> Option<Va
     });
     let updated = changes.updated().iter().map(|row| {
         let fields = row.fields();
-        let fields: Vec<&str> = fields.iter().map(|field| field.as_str()).collect();
+        let fields: Vec<&str> = fields.iter().map(|field| field.as_pointer()).collect();
         let place = json!({"from": row.from, "to": row.to, "fields": fields});
         with(place, row.after.to_json())
     });
     json!({
-        "before": changes.before(),
-        "after": changes.after(),
+        "before": changes.len_before(),
+        "after": changes.len_after(),
         "removed": runs(changes.removed()),
         "inserted": runs(changes.inserted()),
         "moved": moved.collect::<Value>(),
@@ -142,7 +142,7 @@ impl SectionChanges<Record> {
         });
         let updated = self.updated().iter().map(|row| {
             let fields = row.fields();
-            let fields: Vec<&str> = fields.iter().map(|field| field.as_str()).collect();
+            let fields: Vec<&str> = fields.iter().map(|field| field.as_pointer()).collect();
             json!({
                 "from": place(row.from),
                 "to": place(row.to),

@@ -4,12 +4,12 @@ mod by_section;
 #[cfg(feature = "record")]
 mod json;
 mod layout;
+mod phases;
 mod recounted;
 mod replica;
 mod seams;
 mod section;
 mod sectioning;
-mod stages;
 
 pub use by_section::{SectionChanges, SectionMove, SectionRun, SectionUpdated};
 pub(crate) use layout::Layout;

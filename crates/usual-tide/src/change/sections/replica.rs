@@ -81,8 +81,8 @@ impl<T> SectionReplica<T> {
     }
 
     /// The section at a position; `None` from the end on.
-    pub fn section(&self, position: usize) -> Option<&Arc<Section>> {
-        self.sections.get(position)
+    pub fn section_at(&self, position: usize) -> Option<&Arc<Section>> {
+        self.sections.at(position)
     }
 
     /// The sections in order.
@@ -96,11 +96,11 @@ impl<T> SectionReplica<T> {
     }
 
     fn rows_of(&self, section: usize) -> Option<&Replica<T>> {
-        self.rows.get(&self.sections.get(section)?.name.key)
+        self.rows.get(&self.sections.at(section)?.name.key)
     }
 
     fn rows_of_mut(&mut self, section: usize) -> Option<&mut Replica<T>> {
-        self.rows.get_mut(&self.sections.get(section)?.name.key)
+        self.rows.get_mut(&self.sections.at(section)?.name.key)
     }
 }
 
@@ -166,7 +166,7 @@ impl<T: Item> SectionReplica<T> {
 
     fn check_fit(&self, changes: &SectionChanges<T>) -> Result<(), SectionApplyError<T::Key>> {
         let sections = &self.sections;
-        let section_at = |position| sections.get(position);
+        let section_at = |position| sections.at(position);
         changes
             .sections
             .check_fit(sections.len(), section_at)
@@ -174,7 +174,7 @@ impl<T: Item> SectionReplica<T> {
         let refused = |section: usize, error| SectionApplyError::Rows {
             section,
             key: sections
-                .get(section)
+                .at(section)
                 .map_or(SectionKey::WHOLE, |section| section.key().clone()),
             error,
         };
@@ -195,7 +195,7 @@ impl<T: Item> SectionReplica<T> {
         let updated = changes.updated.iter();
         let updated = updated.map(|row| (row.from.section, row.from.row, &row.before));
         for (section, position, item) in removed.chain(updated) {
-            let found = self.rows_of(section).and_then(|rows| rows.get(position));
+            let found = self.rows_of(section).and_then(|rows| rows.at(position));
             if let Some(found) = found.filter(|found| found.key() != item.key()) {
                 let error = ApplyError::WrongRow {
                     position,

@@ -264,7 +264,7 @@ impl<T: Item> ListState<T> {
                 let delta = deltas.of(name.key.clone(), group, layout);
                 delta.removed += end - at;
                 if group.has_totals() {
-                    let gone = (at..end).filter_map(|at| run.rows.get(at - run.at));
+                    let gone = (at..end).filter_map(|at| run.rows.at(at - run.at));
                     delta
                         .tallied
                         .extend(gone.map(|item| (group.tallied(item), false)));

@@ -199,7 +199,7 @@ impl<T> Condition<T> {
 
     /// A closure as a condition, to be joined with others. Since nobody knows which fields it reads, it is
     /// asked again whatever is edited.
-    pub fn by(test: impl Fn(&T) -> bool + Send + Sync + 'static) -> Self {
+    pub fn from_fn(test: impl Fn(&T) -> bool + Send + Sync + 'static) -> Self {
         Self {
             knows_fields: false,
             ..Self::of(Node::Closure(Arc::new(test)))
@@ -212,11 +212,11 @@ impl<T> Condition<T> {
     /// # use usual_tide::{Condition, Item};
     /// # #[derive(Clone, PartialEq, Item)]
     /// # struct Piece { #[item(key)] id: u32, title: String, fired: bool }
-    /// let long = Condition::by_fields([Piece::TITLE.into()], |piece: &Piece| piece.title.len() > 12);
+    /// let long = Condition::from_fn_on([Piece::TITLE.into()], |piece: &Piece| piece.title.len() > 12);
     /// let waiting_and_long = Piece::FIRED.is(false).and(long);
     /// assert_eq!(waiting_and_long.fields().len(), 2);
     /// ```
-    pub fn by_fields(
+    pub fn from_fn_on(
         fields: impl IntoIterator<Item = AnyField<T>>,
         test: impl Fn(&T) -> bool + Send + Sync + 'static,
     ) -> Self {

@@ -7,7 +7,7 @@ mod like;
 mod operand;
 
 pub use condition::Condition;
-pub use cql2::{FilterProblem, FilterText, FilterTextError};
+pub use cql2::FilterText;
 
 /// Which items a list shows: a closure, or a [`Condition`].
 ///

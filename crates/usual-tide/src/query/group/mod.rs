@@ -4,16 +4,15 @@ mod by;
 mod initial;
 mod level;
 mod period;
-mod step;
 mod sum;
 mod text;
 mod total;
+mod width;
 
 pub use period::Period;
-pub use step::StepError;
-pub use text::{GroupProblem, GroupTextError};
 pub use total::Total;
 pub(crate) use total::{Tallied, Tally};
+pub use width::WidthError;
 
 use crate::change::{SectionKey, SectionName};
 use crate::item::{AnyField, FieldValue, InputError, Value};
@@ -27,8 +26,8 @@ use period::ByPeriod;
 use rust_decimal::Decimal;
 use std::fmt;
 use std::sync::Arc;
-use step::ByStep;
 use total::{TotalOf, same_tallied};
+use width::ByWidth;
 
 /// What puts rows into sections: the value that the rows of a section have in common.
 ///
@@ -135,16 +134,16 @@ impl<T: 'static> Group<T> {
     ///
     /// # Errors
     ///
-    /// [`StepError`] when the step is not above zero.
-    pub fn by_step(
+    /// [`WidthError`] when the width is not above zero.
+    pub fn by_width(
         field: impl Into<AnyField<T>>,
-        step: impl Into<Decimal>,
-    ) -> Result<Self, StepError> {
-        Ok(Self::of(ByStep::new(field.into(), step.into())?))
+        width: impl Into<Decimal>,
+    ) -> Result<Self, WidthError> {
+        Ok(Self::of(ByWidth::new(field.into(), width.into())?))
     }
 
     /// By what a closure makes of an item. It must depend on the item alone.
-    pub fn with<V: FieldValue>(value: impl Fn(&T) -> V + Send + Sync + 'static) -> Self {
+    pub fn from_fn<V: FieldValue>(value: impl Fn(&T) -> V + Send + Sync + 'static) -> Self {
         Self::of(ByClosure::new(value))
     }
 

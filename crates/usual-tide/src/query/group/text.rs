@@ -3,76 +3,28 @@
 use super::{Group, Period};
 use crate::item::{Fields, Kind};
 use crate::query::lookup::{FieldLookup, OfType, nearest};
+use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use crate::text::Collation;
 use rust_decimal::Decimal;
 
-/// Why a text is no grouping.
-#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
-#[error("{text:?}, column {column}: {problem}")]
-pub struct GroupTextError {
-    /// The whole text.
-    pub text: String,
-    /// Where that begins which is wrong, in characters from 1.
-    pub column: usize,
-    /// What is wrong with it.
-    pub problem: GroupProblem,
-}
-
-/// What is wrong with a grouping's text.
-#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum GroupProblem {
-    /// There is no name.
-    #[error("a field name is missing")]
-    NoName,
-    /// No field has this name.
-    #[error("there is no field {name:?}{}", .nearest.as_ref().map(|name| format!(": did you mean {name:?}?")).unwrap_or_default())]
-    UnknownField {
-        /// The name.
-        name: String,
-        /// The name that is most like it.
-        nearest: Option<String>,
-    },
-    /// Behind the colon stands what is no way to group.
-    #[error(
-        "{0:?} is no way to group: there are initial, day, week, month, quarter, year and step=N"
-    )]
-    UnknownWay(String),
-    /// The field holds values of a kind that this way to group is not for: there would be no sections.
-    #[error("{name:?} holds {kind}, and {way} is for {for_what}")]
-    WrongKind {
-        /// The field.
-        name: String,
-        /// What it holds.
-        kind: Kind,
-        /// The way to group.
-        way: String,
-        /// What that is for.
-        for_what: &'static str,
-    },
-    /// The step is no number above zero.
-    #[error("{0:?} is no step: a number above zero is, as in step=50")]
-    BadStep(String),
-}
-
 impl<T: Fields> Group<T> {
     /// Reads a grouping by a field of a type: its name, or the name, a colon, and `initial`, `day`, `week`,
-    /// `month`, `quarter`, `year` or `step=N`; a `-` before it for descending.
+    /// `month`, `quarter`, `year` or `width=N`; a `-` before it for descending.
     ///
     /// ```
     /// use usual_tide::{Group, Item, Query};
     /// # #[derive(Clone, PartialEq, Item)]
     /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
-    /// let query = Query::new().group(Group::<Piece>::parse("height_mm:step=50")?);
+    /// let query = Query::new().group(Group::<Piece>::parse("height_mm:width=50")?);
     /// let typo = Group::<Piece>::parse("title:inital").unwrap_err();
     /// assert_eq!(typo.column, 7);
-    /// # Ok::<(), usual_tide::GroupTextError>(())
+    /// # Ok::<(), usual_tide::query::QueryTextError>(())
     /// ```
     ///
     /// # Errors
     ///
-    /// [`GroupTextError`].
-    pub fn parse(text: &str) -> Result<Self, GroupTextError> {
+    /// [`QueryTextError`].
+    pub fn parse(text: &str) -> Result<Self, QueryTextError> {
         Self::parse_with(text, &OfType::new())
     }
 }
@@ -82,8 +34,8 @@ impl<T: 'static> Group<T> {
     ///
     /// # Errors
     ///
-    /// [`GroupTextError`].
-    pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, GroupTextError> {
+    /// [`QueryTextError`].
+    pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, QueryTextError> {
         Self::parse_collated(text, fields, &Collation::plain())
     }
 
@@ -91,19 +43,15 @@ impl<T: 'static> Group<T> {
     ///
     /// # Errors
     ///
-    /// [`GroupTextError`].
+    /// [`QueryTextError`].
     pub fn parse_collated(
         text: &str,
         fields: &impl FieldLookup<T>,
         collation: &Collation,
-    ) -> Result<Self, GroupTextError> {
-        let refused = |at: &str, problem| GroupTextError {
-            text: text.to_owned(),
-            column: text[..at.as_ptr() as usize - text.as_ptr() as usize]
-                .chars()
-                .count()
-                + 1,
-            problem,
+    ) -> Result<Self, QueryTextError> {
+        let refused = |at: &str, problem: QueryTextProblem| {
+            let before = &text[..at.as_ptr() as usize - text.as_ptr() as usize];
+            problem.at(before.chars().count() + 1)
         };
         let whole = text.trim();
         let (descending, rest) = match whole.strip_prefix('-') {
@@ -112,53 +60,53 @@ impl<T: 'static> Group<T> {
         };
         let known = |name: &str| fields.field(name);
         // A colon can be a part of a name, too.
-        let (name, way) = match rest.rsplit_once(':') {
-            Some((name, way)) if known(rest).is_none() => (name.trim(), Some(way.trim())),
+        let (name, how) = match rest.rsplit_once(':') {
+            Some((name, how)) if known(rest).is_none() => (name.trim(), Some(how.trim())),
             _ => (rest, None),
         };
         if name.is_empty() {
-            return Err(refused(name, GroupProblem::NoName));
+            return Err(refused(name, QueryTextProblem::NoName));
         }
         let field = known(name).ok_or_else(|| {
             let nearest = nearest(name, fields);
             let name_given = name.to_owned();
             refused(
                 name,
-                GroupProblem::UnknownField {
+                QueryTextProblem::UnknownField {
                     name: name_given,
                     nearest,
                 },
             )
         })?;
-        let wrong_kind = |way: &str| {
+        let wrong_kind = |how: &str| {
             let kind = field.kind();
-            match way {
+            match how {
                 "day" | "week" | "month" | "quarter" | "year" => {
                     let fits = matches!(kind, Kind::Date | Kind::Timestamp);
                     (!fits).then_some("dates and timestamps")
                 }
                 _ => {
-                    let is_step = |step: &str| step.trim().parse::<Decimal>().is_ok();
+                    let is_width = |width: &str| width.trim().parse::<Decimal>().is_ok();
                     let fits = matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float);
-                    let asks = way.strip_prefix("step=").is_some_and(is_step);
+                    let asks = how.strip_prefix("width=").is_some_and(is_width);
                     (asks && !fits).then_some("numbers")
                 }
             }
         };
         if field.kind() != Kind::Any
-            && let Some(way) = way
-            && let Some(for_what) = wrong_kind(way)
+            && let Some(how) = how
+            && let Some(for_what) = wrong_kind(how)
         {
-            let problem = GroupProblem::WrongKind {
+            let problem = QueryTextProblem::WrongGrouping {
                 name: name.to_owned(),
                 kind: field.kind(),
-                way: way.to_owned(),
+                grouping: how.to_owned(),
                 for_what,
             };
-            return Err(refused(way, problem));
+            return Err(refused(how, problem));
         }
         let period = |period| Self::by_period(field.clone(), period);
-        let group = match way {
+        let group = match how {
             None => Self::by(field).collated(collation),
             Some("initial") => Self::by_initial_in(field, collation),
             Some("day") => period(Period::Day),
@@ -166,13 +114,16 @@ impl<T: 'static> Group<T> {
             Some("month") => period(Period::Month),
             Some("quarter") => period(Period::Quarter),
             Some("year") => period(Period::Year),
-            Some(way) => {
-                let Some(step) = way.strip_prefix("step=") else {
-                    return Err(refused(way, GroupProblem::UnknownWay(way.to_owned())));
+            Some(how) => {
+                let Some(width) = how.strip_prefix("width=") else {
+                    return Err(refused(
+                        how,
+                        QueryTextProblem::UnknownGrouping(how.to_owned()),
+                    ));
                 };
-                let bad = || refused(step, GroupProblem::BadStep(step.to_owned()));
-                let number: Decimal = step.trim().parse().map_err(|_| bad())?;
-                Self::by_step(field, number).map_err(|_| bad())?
+                let bad = || refused(width, QueryTextProblem::BadWidth(width.to_owned()));
+                let number: Decimal = width.trim().parse().map_err(|_| bad())?;
+                Self::by_width(field, number).map_err(|_| bad())?
             }
         };
         Ok(if descending {

@@ -73,9 +73,11 @@ pub enum SharedError {
     /// This thread is being told of a change.
     #[error("an edit inside a notification must wait for its end: queue it with `post`")]
     InNotification,
-    /// The store expects no answers, so there is nothing to tell of them.
-    #[error("the store expects no answers: call expect_answers before the first edit")]
-    NotExpecting,
+    /// The store does not track writes, so items have no write states.
+    #[error(
+        "the store does not track writes: call store.writes_mut().track() before the first edit"
+    )]
+    NotTracked,
     /// The list is not bound to this store.
     #[error(transparent)]
     UnknownList(#[from] crate::list::UnknownList),

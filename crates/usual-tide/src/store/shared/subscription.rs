@@ -5,7 +5,7 @@ use super::{Inner, SharedError, SharedStore};
 use crate::change::ChangeSet;
 use crate::item::Item;
 use crate::list::{BoundList, Feed, ListId};
-use crate::store::{MarkFeed, Marked, Write};
+use crate::store::{StateChange, TicketError, Write, WriteStateFeed};
 use std::fmt;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
@@ -72,7 +72,7 @@ impl<T: Item, C: FnMut(&ChangeSet<T>) + Send> Listener<T> for Callback<Feed<T>, 
     }
 }
 
-impl<T: Item, C: FnMut(&[Marked<T::Key>]) + Send> Listener<T> for Callback<MarkFeed, C> {
+impl<T: Item, C: FnMut(&[StateChange<T::Key>]) + Send> Listener<T> for Callback<WriteStateFeed, C> {
     fn notify(&self, inner: &Inner<T>) -> bool {
         let Ok(marked) = inner.read(|store| self.feed.read(store)) else {
             return false;
@@ -91,7 +91,7 @@ impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Listener<T> for Callback<LastTo
     fn notify(&self, inner: &Inner<T>) -> bool {
         let writes = inner.read(|store| {
             let told = self.feed.0.swap(store.last_ticket(), Ordering::AcqRel);
-            store.unanswered_since(told)
+            store.pending_since(told)
         });
         if !writes.is_empty() {
             self.tell(&*writes, inner);
@@ -133,20 +133,24 @@ impl<T: Item> SharedStore<T> {
         Ok(self.register(Subscriber::new(Callback::new(feed, callback))))
     }
 
-    /// Subscribes to the marks of a list's rows: which of them are pending, saved or failed now, and were not
-    /// before. The rows of a change set that arrives at the same time ask for theirs.
+    /// Subscribes to the write states of a list's rows: which of them are pending, saved or failed now, and were
+    /// not before. For the rows of a change set that arrives at the same time, read them with
+    /// [`Writes::state`](crate::writes::Writes::state).
     ///
     /// # Errors
     ///
-    /// [`SharedError::NotExpecting`] when the store expects no answers, and [`SharedError::InUse`] inside
+    /// [`SharedError::NotTracked`] when the store does not track writes, and [`SharedError::InUse`] inside
     /// of `edit` or `read`.
-    pub fn subscribe_marks(
+    pub fn subscribe_write_states(
         &self,
         list: ListId,
-        callback: impl FnMut(&[Marked<T::Key>]) + Send + 'static,
+        callback: impl FnMut(&[StateChange<T::Key>]) + Send + 'static,
     ) -> Result<Subscription<T>, SharedError> {
-        let feed = self.edit(|store| store.mark_feed(list))?;
-        let feed = feed.map_err(|_| SharedError::NotExpecting)?;
+        let feed = self.edit(|store| store.writes_mut().state_feed(list))?;
+        let feed = feed.map_err(|why| match why {
+            TicketError::UnknownList(unknown) => SharedError::UnknownList(unknown),
+            _ => SharedError::NotTracked,
+        })?;
         Ok(self.register(Subscriber::new(Callback::new(feed, callback))))
     }
 
@@ -163,7 +167,7 @@ impl<T: Item> SharedStore<T> {
     where
         C: FnMut(&[Arc<Write<T>>]) + Send + 'static,
     {
-        let (told, writes) = self.edit(|store| (store.last_ticket(), store.unanswered_since(0)))?;
+        let (told, writes) = self.edit(|store| (store.last_ticket(), store.pending_since(0)))?;
         let call = Callback::new(LastTold(AtomicU64::new(told)), start(writes));
         Ok(self.register(Subscriber::new(call)))
     }

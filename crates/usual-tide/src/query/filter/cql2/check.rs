@@ -1,17 +1,17 @@
 //! A tree of text to a condition: fields found, kinds checked, literals read.
 
 use super::ast::{Operand as Written, Term, Test};
-use super::error::{FilterProblem, FilterTextError};
 use crate::item::{Kind, Value};
 use crate::query::filter::condition::{Condition, Node};
 use crate::query::filter::like::Pattern;
 use crate::query::filter::operand::Operand;
 use crate::query::lookup::{FieldLookup, nearest};
+use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use crate::text::Folding;
 use rust_decimal::Decimal;
 use std::str::FromStr;
 
-type Checked<T> = Result<T, FilterTextError>;
+type Checked<T> = Result<T, QueryTextError>;
 
 pub(super) fn check<T: 'static>(
     test: &Test,
@@ -110,7 +110,7 @@ impl<L> Checker<'_, L> {
             Written::Text(text) => (literal(Value::from(text.clone())), Kind::Text),
             Written::Number(text) => {
                 let value = read_number(text);
-                let bad = FilterProblem::BadNumber(text.clone());
+                let bad = QueryTextProblem::BadNumber(text.clone());
                 (literal(value.ok_or(bad.at(column))?), Kind::Decimal)
             }
             Written::Bool(flag) => (literal(Value::Bool(*flag)), Kind::Bool),
@@ -155,11 +155,11 @@ impl<L> Checker<'_, L> {
         })
     }
 
-    fn unknown<T>(&self, name: &str) -> FilterProblem
+    fn unknown<T>(&self, name: &str) -> QueryTextProblem
     where
         L: FieldLookup<T>,
     {
-        FilterProblem::UnknownField {
+        QueryTextProblem::UnknownField {
             name: name.to_owned(),
             nearest: nearest(name, self.fields),
         }
@@ -172,14 +172,14 @@ impl<T> Typed<T> {
             return Ok(self);
         }
         let found = self.kind;
-        Err(FilterProblem::WrongKind { needed, found }.at(self.column))
+        Err(QueryTextProblem::WrongKind { needed, found }.at(self.column))
     }
 }
 
 /// Two values that are compared with each other; a number beside a float is read as one.
 fn pair<T>(left: Typed<T>, right: Typed<T>) -> Checked<(Typed<T>, Typed<T>)> {
     if !comparable(left.kind, right.kind) {
-        let problem = FilterProblem::CannotCompare {
+        let problem = QueryTextProblem::CannotCompare {
             left: left.kind,
             right: right.kind,
         };

@@ -1,9 +1,9 @@
 //! Tokens to a tree.
 
 use super::ast::{Comparison, Operand, Sign, Term, Test};
-use super::error::{FilterProblem, FilterTextError};
 use super::lexer::{Token, What, is_keyword, tokens};
 use crate::item::{Kind, read_date};
+use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use jiff::Timestamp;
 use std::str::FromStr;
 use winnow::stream::{Stream, TokenSlice};
@@ -18,7 +18,7 @@ struct Input<'t> {
     depth: usize,
 }
 
-type Parsed<T> = Result<T, FilterTextError>;
+type Parsed<T> = Result<T, QueryTextError>;
 
 /// A condition or a value: which of the two is known only by what follows.
 enum Either {
@@ -51,13 +51,13 @@ impl Either {
             Operand::Field { .. } => format!("write {found} = TRUE, or compare it with a value"),
             _ => "compare it with something".to_owned(),
         };
-        Err(FilterProblem::NotACondition { found, advice }.at(term.column))
+        Err(QueryTextProblem::NotACondition { found, advice }.at(term.column))
     }
 
     fn into_term(self) -> Parsed<Term> {
         match self {
             Self::Term(term) => Ok(term),
-            Self::Test(_, column) => Err(FilterProblem::NotAValue.at(column)),
+            Self::Test(_, column) => Err(QueryTextProblem::NotAValue.at(column)),
         }
     }
 
@@ -121,13 +121,13 @@ impl<'t> Input<'t> {
         Err(self.expected(expected))
     }
 
-    fn expected(&self, expected: &str) -> FilterTextError {
+    fn expected(&self, expected: &str) -> QueryTextError {
         let next = self.next();
         if let What::Sign(sign @ ("!=" | "==")) = next.what {
             let advice = if sign == "!=" { "write <>" } else { "write =" };
             return unsupported(&format!("{sign} is no operator"), advice).at(next.column);
         }
-        FilterProblem::Expected {
+        QueryTextProblem::Expected {
             expected: expected.to_owned(),
             found: next.what.told(),
         }
@@ -137,7 +137,7 @@ impl<'t> Input<'t> {
     /// Parses something that stands one level deeper.
     fn deeper<T>(&mut self, parse: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
         if self.depth >= DEEPEST {
-            return Err(FilterProblem::TooDeep(DEEPEST).at(self.next().column));
+            return Err(QueryTextProblem::TooDeep(DEEPEST).at(self.next().column));
         }
         self.depth += 1;
         let parsed = parse(self);
@@ -146,8 +146,8 @@ impl<'t> Input<'t> {
     }
 }
 
-fn unsupported(what: &str, advice: &str) -> FilterProblem {
-    FilterProblem::Unsupported {
+fn unsupported(what: &str, advice: &str) -> QueryTextProblem {
+    QueryTextProblem::Unsupported {
         what: what.to_owned(),
         advice: advice.to_owned(),
     }
@@ -461,7 +461,7 @@ fn moment(name: &str, inner: &Term) -> Parsed<Operand> {
         _ => Kind::Timestamp,
     };
     let Operand::Text(text) = &inner.what else {
-        let problem = FilterProblem::Expected {
+        let problem = QueryTextProblem::Expected {
             expected: format!("{expected} in single quotes"),
             found: inner.to_string(),
         };
@@ -472,7 +472,7 @@ fn moment(name: &str, inner: &Term) -> Parsed<Operand> {
         _ => read_utc(text).map(Operand::Timestamp),
     };
     let given = text.clone();
-    read.ok_or_else(|| FilterProblem::BadMoment { expected, given }.at(inner.column))
+    read.ok_or_else(|| QueryTextProblem::BadMoment { expected, given }.at(inner.column))
 }
 
 /// Date and time with seconds, in UTC, as the standard has it.

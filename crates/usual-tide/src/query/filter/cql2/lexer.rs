@@ -1,6 +1,6 @@
 //! Text to tokens.
 
-use super::error::{FilterProblem, FilterTextError};
+use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use unicode_normalization::char::is_combining_mark;
 use winnow::combinator::{alt, opt};
 use winnow::error::ContextError;
@@ -54,7 +54,7 @@ type Input<'a> = LocatingSlice<&'a str>;
 type Lexed<T> = Result<T, ContextError>;
 
 /// Splits a text into tokens, the last of which is the end.
-pub(super) fn tokens(text: &str) -> Result<Vec<Token>, FilterTextError> {
+pub(super) fn tokens(text: &str) -> Result<Vec<Token>, QueryTextError> {
     let mut input = LocatingSlice::new(text);
     let mut tokens = Vec::new();
     let (mut counted, mut column) = (0, 1);
@@ -75,23 +75,23 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, FilterTextError> {
     }
 }
 
-fn token(input: &mut Input<'_>, first: char) -> Result<What, FilterProblem> {
+fn token(input: &mut Input<'_>, first: char) -> Result<What, QueryTextProblem> {
     match first {
         '\'' => quoted('\'', input)
             .map(What::Text)
-            .ok_or(FilterProblem::Unclosed("single")),
+            .ok_or(QueryTextProblem::Unclosed("single")),
         '"' => quoted('"', input)
             .map(What::Quoted)
-            .ok_or(FilterProblem::Unclosed("double")),
+            .ok_or(QueryTextProblem::Unclosed("double")),
         first if first.is_ascii_digit() || first == '.' => number(input),
         first if starts_name(first) => {
             let word: Lexed<&str> = take_while(1.., goes_on_name).parse_next(input);
             word.map(|word| What::Word(word.to_owned()))
-                .map_err(|_| FilterProblem::Stray(first))
+                .map_err(|_| QueryTextProblem::Stray(first))
         }
         first => {
             let sign = SIGNS.iter().find(|sign| input.starts_with(**sign));
-            let mut sign = *sign.ok_or(FilterProblem::Stray(first))?;
+            let mut sign = *sign.ok_or(QueryTextProblem::Stray(first))?;
             let _: Lexed<&str> = sign.parse_next(input);
             Ok(What::Sign(sign))
         }
@@ -123,7 +123,7 @@ fn quoted(quote: char, input: &mut Input<'_>) -> Option<String> {
 }
 
 /// `5 5.0 5. .5 1e3 1.5E-3`, and nothing that goes on like a name.
-fn number(input: &mut Input<'_>) -> Result<What, FilterProblem> {
+fn number(input: &mut Input<'_>) -> Result<What, QueryTextProblem> {
     let digits = |input: &mut Input<'_>| -> Lexed<()> {
         take_while(1.., |digit: char| digit.is_ascii_digit())
             .void()
@@ -142,7 +142,7 @@ fn number(input: &mut Input<'_>) -> Result<What, FilterProblem> {
         _ => {
             let bad: String = whole.chars().take_while(|c| goes_on_name(*c)).collect();
             let _: Lexed<char> = any.parse_next(input);
-            Err(FilterProblem::BadNumber(bad))
+            Err(QueryTextProblem::BadNumber(bad))
         }
     }
 }

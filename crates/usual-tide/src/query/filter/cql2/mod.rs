@@ -2,16 +2,15 @@
 
 mod ast;
 mod check;
-mod error;
 mod grammar;
 mod lexer;
 
 pub(super) use ast::{Comparison, Sign};
-pub use error::{FilterProblem, FilterTextError};
 
 use super::condition::Condition;
 use crate::item::Fields;
 use crate::query::lookup::{FieldLookup, OfType};
+use crate::query::text_error::QueryTextError;
 use std::fmt;
 use std::str::FromStr;
 
@@ -50,8 +49,8 @@ impl FilterText {
     ///
     /// # Errors
     ///
-    /// [`FilterTextError`]: a field that there is none of, or kinds that cannot be compared.
-    pub fn check<T: Fields>(&self) -> Result<Condition<T>, FilterTextError> {
+    /// [`QueryTextError`]: a field that there is none of, or kinds that cannot be compared.
+    pub fn check<T: Fields>(&self) -> Result<Condition<T>, QueryTextError> {
         check::check(&self.0, &OfType::new())
     }
 
@@ -64,15 +63,15 @@ impl FilterText {
     pub fn check_with<T: 'static>(
         &self,
         fields: &impl FieldLookup<T>,
-    ) -> Result<Condition<T>, FilterTextError> {
+    ) -> Result<Condition<T>, QueryTextError> {
         check::check(&self.0, fields)
     }
 }
 
 impl FromStr for FilterText {
-    type Err = FilterTextError;
+    type Err = QueryTextError;
 
-    fn from_str(text: &str) -> Result<Self, FilterTextError> {
+    fn from_str(text: &str) -> Result<Self, QueryTextError> {
         grammar::parse(text).map(Self)
     }
 }

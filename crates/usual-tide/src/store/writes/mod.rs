@@ -1,4 +1,4 @@
-//! Edits that the data source has not answered yet: shown at once, and taken back one by one.
+//! Writes: edits that wait for the data source's answer. They are shown at once and rolled back one by one.
 //!
 //! What the store shows is what the source has (the base) with the unanswered writes on top, in the order
 //! in which they were made. Each layer of writes notes what it did, so that the layers can be withdrawn
@@ -8,20 +8,22 @@
 mod answer;
 mod ask;
 mod below_writes;
-mod mark;
+mod facet;
 mod merge;
+mod state;
 mod write;
 
-pub use answer::{Refused, TicketError};
+pub use answer::{RefusedWrite, TicketError};
 pub use ask::{SubmitError, Submitted};
-pub use mark::{Mark, MarkFeed, Marked};
+pub use facet::{Writes, WritesMut};
+pub use state::{StateChange, WriteState, WriteStateFeed};
 pub use write::{Neighbours, Show, Ticket, Write, WriteKind};
 
-use super::undo_log::ItemEdit;
 use crate::item::Item;
 use crate::order::Slot;
+use crate::store::history::ItemEdit;
 use hashbrown::HashMap;
-use mark::Marks;
+use state::WriteStates;
 use std::collections::VecDeque;
 use std::sync::Arc;
 use write::Renaming;
@@ -33,8 +35,8 @@ pub(super) struct Tickets<T: Item> {
     next: u64,
     /// Oldest first.
     layers: VecDeque<Layer<T>>,
-    refused: Vec<Refused<T>>,
-    marks: Marks<T::Key>,
+    refused: Vec<RefusedWrite<T>>,
+    states: WriteStates<T::Key>,
     /// What the edit under way asks of the source, until it is final.
     asked: Option<Layer<T>>,
     /// The latest addition of each key, as long as writes of the key wait or are refused.
@@ -58,7 +60,7 @@ impl<T: Item> Tickets<T> {
             next: 0,
             layers: VecDeque::new(),
             refused: Vec::new(),
-            marks: Marks::new(),
+            states: WriteStates::new(),
             asked: None,
             additions: HashMap::new(),
             is_underneath: false,
@@ -81,7 +83,7 @@ impl<T: Item> Tickets<T> {
                 self.additions.insert(write.key.clone(), ticket);
             }
             write.made_by = self.additions.get(&write.key).copied();
-            self.marks.count(&write.key, 1, 0);
+            self.states.count(&write.key, 1, 0);
         }
         self.layers.push_back(layer);
         Ticket(self.next)
@@ -119,13 +121,13 @@ impl<T: Item> Tickets<T> {
 
     /// So many more, or fewer, writes of an item wait or are refused.
     fn count(&mut self, key: &T::Key, waiting: isize, refused: isize) {
-        self.marks.count(key, waiting, refused);
+        self.states.count(key, waiting, refused);
         self.forget_addition(key);
     }
 
     /// Forgets which addition made an item, when nothing that was asked of it is left.
     fn forget_addition(&mut self, key: &T::Key) {
-        if self.marks.of(key) == Mark::Saved {
+        if self.states.of(key) == WriteState::Saved {
             self.additions.remove(key);
         }
     }
@@ -138,7 +140,7 @@ impl<T: Item> Tickets<T> {
             .refused
             .iter()
             .filter(|refused| of_item(&refused.write));
-        self.marks.set(key, waiting, refused.count());
+        self.states.set(key, waiting, refused.count());
         self.forget_addition(key);
     }
 

@@ -92,7 +92,7 @@ impl<K: Clone> Neighbours<K> {
 
 impl<T: Item> Write<T> {
     /// A write that was made before, to be submitted again
-    /// ([`Store::submit_write`](crate::Store::submit_write)), which gives it a ticket.
+    /// ([`WritesMut::restore`](super::WritesMut::restore)), which gives it a ticket.
     pub fn new(
         key: T::Key,
         before: Option<Arc<T>>,

@@ -1,4 +1,4 @@
-//! Which rows are saved, and which wait or were refused.
+//! Which items are saved, and which have writes that wait or were refused.
 
 use super::TicketError;
 use crate::item::Item;
@@ -13,7 +13,7 @@ use std::sync::{Arc, Weak};
 
 /// How an item stands with the source.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Debug)]
-pub enum Mark {
+pub enum WriteState {
     /// The source has all of it.
     #[default]
     Saved,
@@ -23,30 +23,32 @@ pub enum Mark {
     Failed,
 }
 
-/// A row whose mark is another now.
+/// A row whose write state has changed.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Marked<K> {
+#[non_exhaustive]
+pub struct StateChange<K> {
     /// The row's position.
     pub at: usize,
     /// Its key.
     pub key: K,
-    /// How it stands now.
-    pub mark: Mark,
+    /// Its state now.
+    pub state: WriteState,
 }
 
-/// One consumer's reader of the marks of one bound list: what to draw again though the items are the same.
+/// One consumer's reader of the write states of one bound list: which rows to draw again though their items are
+/// the same.
 ///
-/// See [`Store::mark_feed`].
+/// See [`WritesMut::state_feed`](super::WritesMut::state_feed).
 #[derive(Debug)]
-pub struct MarkFeed {
+pub struct WriteStateFeed {
     list: ListId,
     read: Arc<AtomicU64>,
 }
 
-/// How many writes of each item wait or were refused, and which items' marks changed when.
-pub(super) struct Marks<K> {
+/// How many writes of each item wait or were refused, and which items' states changed when.
+pub(super) struct WriteStates<K> {
     counts: HashMap<K, Counts>,
-    /// The last change of each key's mark, by number and by key; kept while some feed has not read it.
+    /// The last change of each key's state, by number and by key; kept while some feed has not read it.
     changes: BTreeMap<u64, K>,
     last: HashMap<K, u64>,
     now: u64,
@@ -60,11 +62,11 @@ struct Counts {
 }
 
 impl Counts {
-    fn mark(self) -> Mark {
+    fn state(self) -> WriteState {
         match (self.refused, self.waiting) {
-            (0, 0) => Mark::Saved,
-            (0, _) => Mark::Pending,
-            _ => Mark::Failed,
+            (0, 0) => WriteState::Saved,
+            (0, _) => WriteState::Pending,
+            _ => WriteState::Failed,
         }
     }
 }
@@ -72,7 +74,7 @@ impl Counts {
 /// Changes that are noted before those that every feed has read are dropped.
 const MANY: usize = if cfg!(test) { 4 } else { 1024 };
 
-impl<K: Clone + Eq + Hash> Marks<K> {
+impl<K: Clone + Eq + Hash> WriteStates<K> {
     pub(super) fn new() -> Self {
         Self {
             counts: HashMap::new(),
@@ -93,20 +95,20 @@ impl<K: Clone + Eq + Hash> Marks<K> {
     /// So many writes of an item wait, and so many were refused.
     pub(super) fn set(&mut self, key: &K, waiting: usize, refused: usize) {
         let counts = Counts { waiting, refused };
-        let before = match counts.mark() {
-            Mark::Saved => self.counts.remove(key),
+        let before = match counts.state() {
+            WriteState::Saved => self.counts.remove(key),
             _ => self.counts.insert(key.clone(), counts),
         };
-        if before.unwrap_or_default().mark() != counts.mark() {
+        if before.unwrap_or_default().state() != counts.state() {
             self.note(key);
         }
     }
 
     /// How an item stands.
-    pub(super) fn of(&self, key: &K) -> Mark {
+    pub(super) fn of(&self, key: &K) -> WriteState {
         self.counts
             .get(key)
-            .map_or(Mark::Saved, |counts| counts.mark())
+            .map_or(WriteState::Saved, |counts| counts.state())
     }
 
     /// How many writes of an item wait.
@@ -140,76 +142,52 @@ impl<K: Clone + Eq + Hash> Marks<K> {
 }
 
 impl<T: Item> Store<T> {
-    /// How an item stands with the source. O(1).
-    pub fn mark(&self, key: &T::Key) -> Mark {
-        self.marks().map_or(Mark::Saved, |marks| marks.of(key))
-    }
-
-    /// A feed of the marks of a list's rows: it tells which are another from now on, so that a view can dim a
-    /// row that waits, and show it plain when it is saved, though its item is the same.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Mark, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// let mut store = Store::load((0..3).map(|id| Piece { id, fired: false }))?;
-    /// store.expect_answers();
-    /// let list = store.bind(Query::new());
-    /// let marks = store.mark_feed(list)?;
-    /// store.edit(&1, |piece| piece.fired = true)?;
-    /// let told = marks.read(&store)?;
-    /// assert_eq!((told[0].at, told[0].mark), (1, Mark::Pending));
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError::NotExpecting`].
-    pub fn mark_feed(&mut self, list: ListId) -> Result<MarkFeed, TicketError> {
-        let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
-        let read = Arc::new(AtomicU64::new(tickets.marks.now));
-        tickets.marks.feeds.retain(|feed| feed.strong_count() > 0);
-        tickets.marks.feeds.push(Arc::downgrade(&read));
-        Ok(MarkFeed { list, read })
+    pub(super) fn state_feed(&mut self, list: ListId) -> Result<WriteStateFeed, TicketError> {
+        self.list(list)?;
+        let tickets = self.tickets.as_mut().ok_or(TicketError::NotTracked)?;
+        let read = Arc::new(AtomicU64::new(tickets.states.now));
+        tickets.states.feeds.retain(|feed| feed.strong_count() > 0);
+        tickets.states.feeds.push(Arc::downgrade(&read));
+        Ok(WriteStateFeed { list, read })
     }
 }
 
-impl MarkFeed {
-    /// The list whose rows it tells of.
+impl WriteStateFeed {
+    /// The list whose rows it reads.
     pub fn list(&self) -> ListId {
         self.list
     }
 
-    /// The rows whose marks have changed since the last read, by position. O(k log n) in those.
+    /// The rows whose states have changed since the last read, by position. O(k log n) in those. See
+    /// [`WritesMut::state_feed`](super::WritesMut::state_feed) for an example.
     ///
     /// # Errors
     ///
     /// [`FeedError`] when the list was unbound or is another store's.
-    pub fn read<T: Item>(&self, store: &Store<T>) -> Result<Vec<Marked<T::Key>>, FeedError> {
+    pub fn read<T: Item>(&self, store: &Store<T>) -> Result<Vec<StateChange<T::Key>>, FeedError> {
         let rows = store.list(self.list)?;
-        let Some(marks) = store.marks() else {
+        let Some(states) = store.write_states() else {
             return Ok(Vec::new());
         };
-        let read = self.read.swap(marks.now, Ordering::AcqRel);
-        let changed = marks.changes.range(read + 1..).map(|(_, key)| key);
-        let mut marked: Vec<Marked<T::Key>> = changed
+        let read = self.read.swap(states.now, Ordering::AcqRel);
+        let keys = states.changes.range(read + 1..).map(|(_, key)| key);
+        let mut changed: Vec<StateChange<T::Key>> = keys
             .filter_map(|key| {
-                Some(Marked {
+                Some(StateChange {
                     at: rows.position(key)?,
                     key: key.clone(),
-                    mark: store.mark(key),
+                    state: states.of(key),
                 })
             })
             .collect();
-        marked.sort_by_key(|marked| marked.at);
-        Ok(marked)
+        changed.sort_by_key(|change| change.at);
+        Ok(changed)
     }
 }
 
-impl<K: fmt::Debug> fmt::Debug for Marks<K> {
+impl<K: fmt::Debug> fmt::Debug for WriteStates<K> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Marks")
+        f.debug_struct("WriteStates")
             .field("items", &self.counts.len())
             .finish_non_exhaustive()
     }

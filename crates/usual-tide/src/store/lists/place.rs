@@ -1,12 +1,10 @@
 //! Places as a person sees them: relative to the rows of a list.
 
-use super::Store;
-use super::error::EditError;
-use super::place::Place;
 use super::sections::{OtherSection, SectionError};
 use crate::change::SectionKey;
 use crate::item::{InputError, Item};
 use crate::list::{ListId, UnknownList};
+use crate::store::{EditError, Place, Store};
 use std::fmt::Debug;
 use std::ops::Range;
 
@@ -43,16 +41,7 @@ pub enum ListEditError<K: Debug> {
 }
 
 impl<T: Item> Store<T> {
-    /// Adds an item at a place among the rows that a list shows.
-    ///
-    /// It lands next to its visible neighbour in source order: right after the row above it, or right
-    /// before the row below when it is first. Whether the list then shows it is up to the filter.
-    /// O(log n) a list.
-    ///
-    /// # Errors
-    ///
-    /// [`ListEditError`]: the list is sorted, there is no such place in it, or the key is taken.
-    pub fn add_in(
+    pub(super) fn add_in(
         &mut self,
         list: ListId,
         item: T,
@@ -64,33 +53,7 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Moves rows of a list to another place in it, side by side in their order. `true` when the list
-    /// shows another order afterwards. O(k log n) a list.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: char }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// # let order = |store: &Store<Piece>| store.items().map(|piece| piece.id).collect::<String>();
-    /// let mut store = Store::load("AxyBzC".chars().map(|id| Piece { id }))?;
-    /// let capitals = store.bind(Query::new().filter(|piece: &Piece| piece.id.is_uppercase()));
-    ///
-    /// // The list shows A, B, C. Dropping A into the gap between B and C puts it right after B,
-    /// // whatever hidden rows there are.
-    /// store.move_in(capitals, &['A'], Place::Gap(2))?;
-    /// assert_eq!(order(&store), "xyBAzC");
-    ///
-    /// // To the very top of the list: right before B, which was first.
-    /// store.move_in(capitals, &['C'], Place::Start)?;
-    /// assert_eq!(order(&store), "xyCBAz");
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`ListEditError`]: the list is sorted, does not show one of the rows, or has no such place.
-    pub fn move_in(
+    pub(super) fn move_in(
         &mut self,
         list: ListId,
         keys: &[T::Key],
@@ -102,6 +65,41 @@ impl<T: Item> Store<T> {
             let target_position = store.destination_in(list, &place, &lifted, &own)?;
             store.move_rows_to(list, keys, target_position)
         })
+    }
+
+    /// Moves a row past its neighbour in the list, or into the neighbouring section. `false` at the end.
+    pub(super) fn move_by_one(
+        &mut self,
+        list: ListId,
+        key: &T::Key,
+        down: bool,
+    ) -> Result<bool, ListEditError<T::Key>> {
+        let at = self.shown_position(list, key)?;
+        let rows = self.list(list)?;
+        if rows.query().sorting_within().is_some() {
+            return Err(ListEditError::Sorted);
+        }
+        let keys = std::slice::from_ref(key);
+        let place = rows.section_row(at);
+        let own = place.map_or(0..rows.len(), |place| rows.rows_in(place.section));
+        let neighbour = match down {
+            true => Some(at + 1),
+            false => at.checked_sub(1),
+        };
+        match neighbour.filter(|neighbour| own.contains(neighbour)) {
+            Some(to) => self.move_in(list, keys, Place::Row(to)),
+            None => {
+                let section = place.and_then(|place| match down {
+                    true => rows.section_at(place.section + 1),
+                    false => rows.section_at(place.section.checked_sub(1)?),
+                });
+                let Some(section) = section else {
+                    return Ok(false);
+                };
+                let end = if down { Place::Start } else { Place::End };
+                self.move_to_section(list, keys, section.key(), end)
+            }
+        }
     }
 
     /// The positions of rows in a list, ascending.
@@ -153,7 +151,7 @@ impl<T: Item> Store<T> {
     }
 
     /// An item that is new to a list, as it is in the section of its place, and the place in the source.
-    pub(super) fn item_for_place(
+    pub(in crate::store) fn item_for_place(
         &self,
         list: ListId,
         item: T,
@@ -197,7 +195,7 @@ impl<T: Item> Store<T> {
             None
         } else {
             let of = |position: Option<usize>| {
-                let item = shown.get(position?)?;
+                let item = shown.at(position?)?;
                 self.section_of(list, item).ok()
             };
             let above = || of(target.above);
@@ -293,7 +291,7 @@ impl<T: Item> Store<T> {
     ) -> Result<Destination<T::Key>, ListEditError<T::Key>> {
         let shown = self.list(list)?;
         let neighbour = |position: Option<usize>| {
-            let item = shown.get(position?)?;
+            let item = shown.at(position?)?;
             let same = match &section {
                 Some(section) => self.section_of(list, item).ok()? == *section,
                 None => true,

@@ -1,11 +1,10 @@
 //! Sections of grouped lists: collapsed, expanded, and entered by rows that are moved there.
 
-use super::Store;
-use super::list_place::ListEditError;
-use super::place::Place;
+use super::place::ListEditError;
 use crate::change::SectionKey;
 use crate::item::Item;
 use crate::list::{ListId, UnknownList};
+use crate::store::{Place, Store};
 use std::fmt::Debug;
 
 /// Why a section cannot be collapsed or expanded. Nothing was changed.
@@ -21,62 +20,7 @@ pub enum SectionError {
 }
 
 impl<T: Item> Store<T> {
-    /// Hides the rows of a section under its heading; its count and totals go on. `true` when it was expanded.
-    /// A section that goes and comes back is collapsed again. O(rows of the section) for its feeds.
-    ///
-    /// ```
-    /// use usual_tide::{Group, Item, Query, SectionKey, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
-    /// let mut store = Store::load([piece(1, "A"), piece(2, "A"), piece(3, "B")])?;
-    /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
-    /// let feed = store.feed(list)?;
-    ///
-    /// store.collapse(list, &SectionKey::from("A"))?;
-    /// assert_eq!(feed.read(&store)?.ok_or("no change")?.removed()[0].range(), 0..2);
-    /// let rows = store.list(list)?;
-    /// assert_eq!((rows.len(), rows.sections().count()), (1, 2));
-    /// assert_eq!(rows.section(0).ok_or("no section")?.count(), 2);
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`SectionError`].
-    pub fn collapse(&mut self, list: ListId, section: &SectionKey) -> Result<bool, SectionError> {
-        self.set_collapsed(list, Some(section), true)
-    }
-
-    /// Shows the rows of a section again. `true` when it was collapsed.
-    ///
-    /// # Errors
-    ///
-    /// [`SectionError`].
-    pub fn expand(&mut self, list: ListId, section: &SectionKey) -> Result<bool, SectionError> {
-        self.set_collapsed(list, Some(section), false)
-    }
-
-    /// Collapses every section that is there. `true` when one was expanded.
-    ///
-    /// # Errors
-    ///
-    /// [`SectionError`] when the list is unknown.
-    pub fn collapse_all(&mut self, list: ListId) -> Result<bool, SectionError> {
-        self.set_collapsed(list, None, true)
-    }
-
-    /// Expands every section that is there. `true` when one was collapsed.
-    ///
-    /// # Errors
-    ///
-    /// [`SectionError`] when the list is unknown.
-    pub fn expand_all(&mut self, list: ListId) -> Result<bool, SectionError> {
-        self.set_collapsed(list, None, false)
-    }
-
-    fn set_collapsed(
+    pub(super) fn set_collapsed(
         &mut self,
         list: ListId,
         section: Option<&SectionKey>,
@@ -92,26 +36,7 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Moves rows of a list to another section, as the grouping says how, and leaves their place in the
-    /// source; in a sorted list they stand there as the sort wants it. `true` when an item changed.
-    ///
-    /// ```
-    /// use usual_tide::{Group, Item, Query, SectionKey, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
-    /// let mut store = Store::load([piece(1, "A"), piece(2, "B")])?;
-    /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF).regroup()));
-    /// store.regroup(list, &[1], &SectionKey::from("B"))?;
-    /// assert_eq!(store.get(&1).ok_or("no piece")?.shelf, "B");
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`ListEditError`]: the grouping does not say how, or the item refuses; a row is not shown.
-    pub fn regroup(
+    pub(super) fn regroup(
         &mut self,
         list: ListId,
         keys: &[T::Key],
@@ -128,17 +53,7 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Moves rows of a list to a place in a section: `Row` and `Gap` count the rows of that section, and the
-    /// keys of `Before` and `After` are in it. Rows that come from another section are changed as the grouping
-    /// says. `true` when an item or the order changed.
-    ///
-    /// This is what a drag reports that ends over a section, be it empty, collapsed, or at the seam of two.
-    ///
-    /// # Errors
-    ///
-    /// [`ListEditError`]: the list is sorted, has no such section or place, the grouping does not say how a
-    /// row is changed, or a row is not shown.
-    pub fn move_to_section(
+    pub(super) fn move_to_section(
         &mut self,
         list: ListId,
         keys: &[T::Key],
@@ -163,7 +78,11 @@ impl<T: Item> Store<T> {
     }
 
     /// The section of an item in a grouped list.
-    pub(super) fn section_of(&self, list: ListId, item: &T) -> Result<SectionKey, UnknownList> {
+    pub(in crate::store) fn section_of(
+        &self,
+        list: ListId,
+        item: &T,
+    ) -> Result<SectionKey, UnknownList> {
         let rows = self.list(list)?;
         Ok(rows
             .query()
@@ -179,7 +98,7 @@ impl<T: Item> Store<T> {
         section: &SectionKey,
     ) -> Result<bool, ListEditError<T::Key>> {
         let slot = self.known_slot(key)?;
-        let Some(item) = self.items.get(slot) else {
+        let Some(item) = self.base.items.get(slot) else {
             return Ok(false);
         };
         if self.section_of(list, item)? == *section {

@@ -1,41 +1,17 @@
-//! Beginning and discarding drafts.
+//! Beginning and ending drafts.
 
 use super::{Draft, OpenDraft};
-use crate::item::{FailedField, Item};
+use crate::item::Item;
 use crate::list::ListId;
 use crate::order::Slot;
 use crate::store::{EditError, ListEditError, Place, Store};
 use std::sync::Arc;
 
 impl<T: Item> Store<T> {
-    /// Begins a draft of an item. Its row is held in every list that shows it, now or later, until the
-    /// draft ends. O(1) a list.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// let mut store = Store::load([Piece { id: 1, title: "Bowl".into(), height_mm: 90 }])?;
-    /// let mut draft = store.draft(&1)?;
-    /// draft.set(Piece::TITLE, "Celadon bowl".into());
-    /// assert!(draft.type_text("height_mm", "12o").is_err());
-    /// assert!(store.commit(&mut draft).is_err(), "12o is no number");
-    /// draft.type_text("height_mm", "120")?;
-    /// assert_eq!(store.get(&1).unwrap().title, "Bowl", "the store sees nothing before the commit");
-    ///
-    /// store.commit(&mut draft)?;
-    /// assert_eq!(store.get(&1).unwrap().height_mm, 120);
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`EditError::UnknownKey`].
-    pub fn draft(&mut self, key: &T::Key) -> Result<Draft<T>, EditError<T::Key>> {
+    pub(super) fn begin_draft(&mut self, key: &T::Key) -> Result<Draft<T>, EditError<T::Key>> {
         self.end_dropped_drafts();
         let slot = self.known_slot(key)?;
-        let item = self.items.get(slot).cloned();
+        let item = self.base.items.get(slot).cloned();
         let item = item.ok_or_else(|| EditError::UnknownKey(key.clone()))?;
         self.attempt_with_lists(|store| {
             let draft = Draft::new(item, false);
@@ -45,16 +21,7 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Begins a draft of a new item: a row for it shows at once, at a place in source order, in every list
-    /// that it matches. Rules are not asked before the commit. Discarded, it leaves no trace.
-    ///
-    /// The blank row is in the store like an item, but it is no step that can be undone before it is
-    /// committed, a [`reload`](Self::reload) leaves it alone, and [`is_blank`](Self::is_blank) tells it.
-    ///
-    /// # Errors
-    ///
-    /// [`EditError::DuplicateKey`], [`EditError::UnknownKey`] and [`EditError::OutOfRange`].
-    pub fn draft_new(
+    pub(super) fn begin_new_draft(
         &mut self,
         item: T,
         place: Place<T::Key>,
@@ -63,7 +30,7 @@ impl<T: Item> Store<T> {
         if let Some(slot) = self.slot(item.key()) {
             return Err(EditError::DuplicateKey {
                 key: item.key().clone(),
-                position: self.source.position(slot).unwrap_or(0),
+                position: self.base.source.position(slot).unwrap_or(0),
             });
         }
         let at = self.target_position(&place, &[])?;
@@ -74,7 +41,7 @@ impl<T: Item> Store<T> {
             store.change_special_rows(|_| ());
             let slot = store.register_item(item)?;
             store.special.blanks.insert(slot);
-            store.source.insert(at, slot, 0);
+            store.base.source.insert(at, slot, 0);
             store.open(&draft, slot);
             store.update_lists();
             store.hold_row(slot);
@@ -82,14 +49,8 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// The same at a place among the rows that a list shows; the list shows the row even if it does not
-    /// match. In a grouped list it belongs to the section of the place, if the grouping says how. In a sorted list, where no place can be chosen, only [`Place::Start`] and [`Place::End`] are
-    /// taken: the row stands where its sort key puts it.
-    ///
-    /// # Errors
-    ///
-    /// [`ListEditError`].
-    pub fn draft_new_in(
+    /// The same at a place among the rows of a list, which shows the row whether it matches or not.
+    pub(in crate::store) fn begin_new_draft_in(
         &mut self,
         list: ListId,
         item: T,
@@ -103,7 +64,7 @@ impl<T: Item> Store<T> {
             } else {
                 store.item_for_place(list, item, &place)?
             };
-            let draft = store.draft_new(item, place)?;
+            let draft = store.begin_new_draft(item, place)?;
             if let Some(slot) = store.slot(draft.key()) {
                 store.show_row(list, slot)?;
             }
@@ -111,41 +72,14 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Ends a draft without a change: the row goes where it belongs, a blank one away. `false` when the draft
-    /// was not open.
-    ///
-    /// # Errors
-    ///
-    /// [`EditError`] as of an edit; everything is as it was then.
-    pub fn discard(&mut self, draft: Draft<T>) -> Result<bool, EditError<T::Key>> {
-        let Some(open) = self.opened(&draft) else {
+    pub(super) fn discard_draft(&mut self, draft: &Draft<T>) -> Result<bool, EditError<T::Key>> {
+        let Some(open) = self.opened(draft) else {
             return Ok(false);
         };
         self.attempt_with_lists(|store| {
             store.end(&open);
             Ok(true)
         })
-    }
-
-    /// Whether a draft is open: neither committed nor discarded.
-    pub fn is_open(&self, draft: &Draft<T>) -> bool {
-        self.opened(draft).is_some()
-    }
-
-    /// Whether an item is the blank row of a draft, and so no item of the person's yet: nothing to be saved.
-    pub fn is_blank(&self, key: &T::Key) -> bool {
-        let slot = self.slot(key);
-        slot.is_some_and(|slot| self.special.blanks.contains(&slot))
-    }
-
-    /// What is wrong with a draft as it stands; nothing when it could be committed.
-    pub fn draft_failures(&self, draft: &Draft<T>) -> Vec<FailedField<T::Key>> {
-        let mut failed = draft.unread_fields();
-        let known = |field: &FailedField<T::Key>| failed.iter().any(|f| f.field == field.field);
-        let by_rules = self.failures(draft.item()).into_iter();
-        let by_rules: Vec<_> = by_rules.filter(|field| !known(field)).collect();
-        failed.extend(by_rules);
-        failed
     }
 
     fn open(&mut self, draft: &Draft<T>, slot: Slot) {
@@ -162,7 +96,7 @@ impl<T: Item> Store<T> {
         drafts.find(|open| open.token.ptr_eq(&token)).cloned()
     }
 
-    /// Takes a draft off the books.
+    /// Removes a draft from those that are open.
     pub(super) fn close(&mut self, open: &OpenDraft) {
         self.change_special_rows(|special| {
             let others = |other: &OpenDraft| !other.token.ptr_eq(&open.token);
@@ -173,7 +107,7 @@ impl<T: Item> Store<T> {
     /// Ends a draft without a commit.
     fn end(&mut self, open: &OpenDraft) {
         self.close(open);
-        let Some(slot) = open.slot.filter(|slot| self.source.contains(*slot)) else {
+        let Some(slot) = open.slot.filter(|slot| self.base.source.contains(*slot)) else {
             return;
         };
         if self.special.blanks.contains(&slot) {
@@ -186,14 +120,14 @@ impl<T: Item> Store<T> {
 
     /// Ends the drafts that were dropped. Every edit does so before it looks at any position.
     pub(in crate::store) fn end_dropped_drafts(&mut self) {
-        if self.journal.depth > 0 || self.special.drafts.is_empty() {
+        if self.journal.is_open() || self.special.drafts.is_empty() {
             return;
         }
         let dropped = |open: &&OpenDraft| open.token.strong_count() == 0;
         let drafts = self.special.drafts.iter();
         let dropped: Vec<OpenDraft> = drafts.filter(dropped).cloned().collect();
         for open in dropped {
-            // Off the books first: what follows is an edit, which would look for dropped drafts itself.
+            // First of all: what follows is an edit, which would look for dropped drafts itself.
             self.special
                 .drafts
                 .retain(|other| !other.token.ptr_eq(&open.token));

@@ -1,9 +1,9 @@
 //! What a person did, so that it can be undone and done again.
 
-use super::Store;
-use super::journal::{PriorPlace, Step};
 use crate::item::Item;
 use crate::order::Slot;
+use crate::store::Store;
+use crate::store::journal::{OpenEdit, Origin, PriorPlace, Step};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -11,42 +11,25 @@ use std::sync::Arc;
 const DEPTH: usize = 100;
 
 /// The steps that can be undone and done again.
-pub(super) struct UndoLog<T: Item> {
-    pub(super) done: VecDeque<UndoStep<T>>,
-    pub(super) undone: Vec<UndoStep<T>>,
-    pub(super) depth: usize,
+pub(in crate::store) struct UndoLog<T: Item> {
+    pub(in crate::store) done: VecDeque<UndoStep<T>>,
+    pub(in crate::store) undone: Vec<UndoStep<T>>,
+    pub(in crate::store) depth: usize,
     /// Names the state of the store: what is taken back exactly gives it its old name again.
-    pub(super) state: u64,
+    pub(in crate::store) state: u64,
     last_state: u64,
-    /// The name of the batch under way.
-    pub(super) name: Option<Box<str>>,
-    /// Where the edit under way is to be noted.
-    pub(super) route: Origin,
-}
-
-/// Where an edit comes from, and so where it is noted.
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Origin {
-    /// A step that can be undone.
-    Person,
-    /// No step.
-    Source,
-    /// The last step taken back; `exact` when nothing has happened since.
-    Back { exact: bool },
-    /// The last step that was taken back, done again.
-    Forth { exact: bool },
 }
 
 /// One step: an edit or a batch, as what it did.
-pub(super) struct UndoStep<T: Item> {
-    pub(super) name: Option<Box<str>>,
-    pub(super) edits: Arc<[ItemEdit<T>]>,
+pub(in crate::store) struct UndoStep<T: Item> {
+    pub(in crate::store) name: Option<Box<str>>,
+    pub(in crate::store) edits: Arc<[ItemEdit<T>]>,
     before: u64,
-    pub(super) after: u64,
+    pub(in crate::store) after: u64,
 }
 
 /// What was done to one item.
-pub(super) enum ItemEdit<T: Item> {
+pub(in crate::store) enum ItemEdit<T: Item> {
     Added {
         item: Arc<T>,
     },
@@ -70,31 +53,29 @@ pub(super) enum ItemEdit<T: Item> {
 /// A place in source order, blank rows of drafts left out: the position, and the key of the item before
 /// it.
 #[derive(Clone)]
-pub(super) struct SourcePlace<K> {
-    pub(super) at: usize,
-    pub(super) after: Option<K>,
+pub(in crate::store) struct SourcePlace<K> {
+    pub(in crate::store) at: usize,
+    pub(in crate::store) after: Option<K>,
 }
 
 impl<T: Item> UndoLog<T> {
-    pub(super) fn new() -> Self {
+    pub(in crate::store) fn new() -> Self {
         Self {
             done: VecDeque::new(),
             undone: Vec::new(),
             depth: DEPTH,
             state: 0,
             last_state: 0,
-            name: None,
-            route: Origin::Person,
         }
     }
 
-    /// Whether the edit under way is to be noted as acts.
-    fn records_edits(&self) -> bool {
-        self.depth > 0 && self.route != Origin::Source
+    /// Whether an edit from there is recorded as a step.
+    fn records(&self, origin: Origin) -> bool {
+        self.depth > 0 && origin != Origin::Source
     }
 
     /// The source has made another version of an item that was added.
-    pub(super) fn update_added(&mut self, added: &Arc<T>, now: &Arc<T>) {
+    pub(in crate::store) fn update_added(&mut self, added: &Arc<T>, now: &Arc<T>) {
         let is_it = |edit: &ItemEdit<T>| matches!(edit, ItemEdit::Added { item } if Arc::ptr_eq(item, added));
         for step in self.done.iter_mut().chain(&mut self.undone) {
             if step.edits.iter().any(is_it) {
@@ -109,17 +90,16 @@ impl<T: Item> UndoLog<T> {
         }
     }
 
-    /// Notes an edit that is final; without acts it is no step.
-    fn note(&mut self, edits: Option<Vec<ItemEdit<T>>>) {
+    /// Records an edit that is final; `edits` is `None` where it is no step.
+    fn record(&mut self, open: OpenEdit, edits: Option<Vec<ItemEdit<T>>>) {
+        let OpenEdit { origin, name } = open;
         let before = self.state;
         self.last_state += 1;
         self.state = self.last_state;
-        let name = self.name.take();
-        let route = std::mem::replace(&mut self.route, Origin::Person);
-        let reverted = match route {
+        let reverted = match origin {
             Origin::Person | Origin::Source => None,
-            Origin::Back { exact } => self.done.pop_back().map(|step| (step, exact)),
-            Origin::Forth { exact } => self.undone.pop().map(|step| (step, exact)),
+            Origin::Undo { exact } => self.done.pop_back().map(|step| (step, exact)),
+            Origin::Redo { exact } => self.undone.pop().map(|step| (step, exact)),
         };
         let name = match reverted {
             Some((step, exact)) => {
@@ -137,11 +117,11 @@ impl<T: Item> UndoLog<T> {
             before,
             after: self.state,
         };
-        if matches!(route, Origin::Back { .. }) {
+        if matches!(origin, Origin::Undo { .. }) {
             self.undone.push(step);
             return;
         }
-        if route == Origin::Person {
+        if origin == Origin::Person {
             self.undone.clear();
         }
         self.done.push_back(step);
@@ -177,7 +157,7 @@ impl<T: Item> Clone for ItemEdit<T> {
 }
 
 impl<T: Item> ItemEdit<T> {
-    pub(super) fn key(&self) -> &T::Key {
+    pub(in crate::store) fn key(&self) -> &T::Key {
         match self {
             Self::Added { item }
             | Self::Removed { item, .. }
@@ -189,12 +169,10 @@ impl<T: Item> ItemEdit<T> {
 }
 
 impl<T: Item> Store<T> {
-    /// Notes the steps of an edit that is final.
-    pub(super) fn note_steps(&mut self) {
-        let reverts = matches!(
-            self.history.route,
-            Origin::Back { .. } | Origin::Forth { .. }
-        );
+    /// Records the steps of an edit that is final.
+    pub(in crate::store) fn note_steps(&mut self, open: OpenEdit) {
+        let origin = open.origin;
+        let reverts = matches!(origin, Origin::Undo { .. } | Origin::Redo { .. });
         let plain = self.is_plain();
         let nothing = if plain {
             self.journal.steps.is_empty()
@@ -202,20 +180,15 @@ impl<T: Item> Store<T> {
             self.edits().is_empty()
         };
         if nothing && !reverts {
-            self.history.name = None;
-            self.history.route = Origin::Person;
             return;
         }
-        let edits = self
-            .history
-            .records_edits()
-            .then(|| self.item_edits(plain))
-            .flatten();
-        self.history.note(edits);
+        let recorded = self.history.records(origin);
+        let edits = recorded.then(|| self.item_edits(plain)).flatten();
+        self.history.record(open, edits);
     }
 
-    /// The steps as acts; none when source order was laid anew, which only the source does.
-    pub(super) fn item_edits(&self, plain: bool) -> Option<Vec<ItemEdit<T>>> {
+    /// The steps as edits of items; `None` when source order was replaced as a whole, which only the source does.
+    pub(in crate::store) fn item_edits(&self, plain: bool) -> Option<Vec<ItemEdit<T>>> {
         if plain {
             return self
                 .journal
@@ -231,8 +204,8 @@ impl<T: Item> Store<T> {
     }
 
     /// What a step did to an item; none when that is not all that it did.
-    pub(super) fn item_edit(&self, step: &Step<T>) -> Option<ItemEdit<T>> {
-        let item = |slot: Slot| self.items.get(slot).cloned();
+    pub(in crate::store) fn item_edit(&self, step: &Step<T>) -> Option<ItemEdit<T>> {
+        let item = |slot: Slot| self.base.items.get(slot).cloned();
         let was_at = |at: usize, prior: PriorPlace| SourcePlace {
             at: at - prior.blanks,
             after: prior.after.and_then(item).map(|item| item.key().clone()),
@@ -269,7 +242,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Whether every step is an edit of an item.
-    pub(super) fn is_plain(&self) -> bool {
+    pub(in crate::store) fn is_plain(&self) -> bool {
         let plain = |step: &Step<T>| {
             !matches!(
                 step,

@@ -1,13 +1,13 @@
 //! From an edit to what it asks of the source.
 
-use super::mark::Marks;
-use super::merge::merge;
+use super::state::WriteStates;
 use super::write::{Neighbours, Show, Ticket, Write};
 use super::{Layer, TicketError, Tickets};
-use crate::item::{Fields, Item};
+use crate::item::Item;
 use crate::order::Slot;
 use crate::store::Store;
-use crate::store::undo_log::{ItemEdit, Origin};
+use crate::store::history::ItemEdit;
+use crate::store::journal::Origin;
 use hashbrown::{HashMap, HashSet};
 use std::fmt::{Debug, Display};
 use std::sync::Arc;
@@ -39,73 +39,13 @@ enum Stopped<R, E, T: Item> {
     Failed(E),
 }
 
-impl<T: Item + Fields> Store<T> {
-    /// From now on each edit that a person makes waits for the source's answer: every edit, batch, draft, undo
-    /// and confirmed proposal gets a [`Ticket`] for each item that it changes, and
-    /// [`unanswered`](Self::unanswered) lists what to send. What comes from the source
-    /// ([`from_source`](Self::from_source), [`reload`](Self::reload)) goes underneath the edits that wait.
-    ///
-    /// An item that the source changed meanwhile keeps those changes in the fields that the waiting edit did
-    /// not touch. Nothing happens when the store does so already.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Mark, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, fired: bool }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// # let piece = Piece { id: 1, title: "Bowl".into(), fired: false };
-    /// let mut store = Store::load([piece])?;
-    /// store.expect_answers();
-    /// store.edit(&1, |piece| piece.fired = true)?;
-    /// store.edit(&1, |piece| piece.title = "Celadon bowl".into())?;
-    /// assert_eq!(store.mark(&1), Mark::Pending);
-    ///
-    /// // The source refuses the first; the second stays on top.
-    /// let tickets: Vec<_> = store.unanswered().map(|write| write.ticket).collect();
-    /// store.refuse_write(tickets[0], "the kiln is off")?;
-    /// let piece = store.get(&1).ok_or("it is there")?;
-    /// assert_eq!((&*piece.title, piece.fired), ("Celadon bowl", false));
-    ///
-    /// store.confirm_write(tickets[1])?;
-    /// assert_eq!(store.mark(&1), Mark::Failed);
-    /// assert_eq!(store.refused()[0].reason, "the kiln is off");
-    /// # Ok(()) }
-    /// ```
-    pub fn expect_answers(&mut self) {
-        self.tickets
-            .get_or_insert_with(|| Box::new(Tickets::new(merge::<T>)));
-    }
-}
-
 impl<T: Item> Store<T> {
-    /// Makes edits and gives their tickets. With [`Show::WhenConfirmed`] nothing shows until the source
-    /// confirms: the closure sees its edits, and they are put aside then.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Place, Show, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// let mut store = Store::load([Piece { id: 1 }])?;
-    /// store.expect_answers();
-    /// let add = |store: &mut Store<Piece>| store.add(Piece { id: 2 }, Place::End);
-    /// let submitted = store.submit(Show::WhenConfirmed, add)?;
-    /// assert_eq!(store.len(), 1);
-    /// store.confirm_write(submitted.tickets[0])?;
-    /// assert_eq!(store.len(), 2);
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`SubmitError::Edit`] with the closure's, [`SubmitError::Ticket`] inside a batch or when the store
-    /// expects no answers.
-    pub fn submit<R, E: Debug + Display>(
+    pub(super) fn submit<R, E: Debug + Display>(
         &mut self,
         show: Show,
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<Submitted<R>, SubmitError<E>> {
-        let before = self.expecting()?.next;
+        let before = self.tracked()?.next;
         let value = match show {
             Show::AtOnce => self.batch(edits).map_err(SubmitError::Edit)?,
             Show::WhenConfirmed => {
@@ -117,7 +57,7 @@ impl<T: Item> Store<T> {
                 value
             }
         };
-        let last = self.expecting()?.next;
+        let last = self.tracked()?.next;
         Ok(Submitted {
             value,
             tickets: (before + 1..=last).map(Ticket).collect(),
@@ -146,9 +86,9 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// Notes what the person's edit under way asks of the source.
-    pub(in crate::store) fn ask(&mut self) {
-        if self.tickets.is_none() || self.history.route == Origin::Source {
+    /// Collects what the person's edit under way asks of the source.
+    pub(in crate::store) fn collect_writes(&mut self) {
+        if self.tickets.is_none() || self.journal.origin() == Origin::Source {
             return;
         }
         let plain = self.is_plain();
@@ -210,7 +150,7 @@ impl<T: Item> Store<T> {
     fn net_write(&self, net: NetEdit<'_, T>) -> Option<(Option<usize>, Write<T>)> {
         let is_item = |slot: &Slot| !self.special.blanks.contains(slot);
         let slot = self.slot(net.key).filter(is_item);
-        let after = slot.and_then(|slot| self.items.get(slot)).cloned();
+        let after = slot.and_then(|slot| self.base.items.get(slot)).cloned();
         let before = match net.before {
             Some(before) => before.cloned(),
             None => after.clone(),
@@ -225,7 +165,7 @@ impl<T: Item> Store<T> {
             return None;
         }
         let place = placed.map(|slot| self.neighbours(slot));
-        let position = placed.and_then(|slot| self.source.position(slot));
+        let position = placed.and_then(|slot| self.base.source.position(slot));
         let write = Write {
             ticket: Ticket(0),
             key: net.key.clone(),
@@ -241,14 +181,15 @@ impl<T: Item> Store<T> {
     /// What a row stands between, blank rows of drafts left out.
     fn neighbours(&self, slot: Slot) -> Neighbours<T::Key> {
         let blanks = &self.special.blanks;
-        let key = |slot: Slot| Some(self.items.get(slot)?.key().clone());
+        let key = |slot: Slot| Some(self.base.items.get(slot)?.key().clone());
         let above = self
+            .base
             .source
             .rows_before(slot)
             .find(|row| !blanks.contains(row));
-        let position = self.source.position(slot).unwrap_or(0);
+        let position = self.base.source.position(slot).unwrap_or(0);
         let below = (position + 1..self.len())
-            .map_while(|position| self.source.get(position))
+            .map_while(|position| self.base.source.get(position))
             .find(|row| !blanks.contains(row));
         Neighbours {
             after: above.and_then(key),
@@ -256,16 +197,16 @@ impl<T: Item> Store<T> {
         }
     }
 
-    pub(super) fn expecting(&self) -> Result<&Tickets<T>, TicketError> {
-        if self.journal.depth > 0 {
+    pub(super) fn tracked(&self) -> Result<&Tickets<T>, TicketError> {
+        if self.journal.is_open() {
             return Err(TicketError::InBatch);
         }
-        self.tickets.as_deref().ok_or(TicketError::NotExpecting)
+        self.tickets.as_deref().ok_or(TicketError::NotTracked)
     }
 
-    /// The marks, where answers are expected.
-    pub(super) fn marks(&self) -> Option<&Marks<T::Key>> {
-        Some(&self.tickets.as_ref()?.marks)
+    /// The states of items, where writes are tracked.
+    pub(super) fn write_states(&self) -> Option<&WriteStates<T::Key>> {
+        Some(&self.tickets.as_ref()?.states)
     }
 }
 

@@ -1,5 +1,13 @@
 //! The lists of a store: bound, changed, read, unbound.
 
+mod list_mut;
+mod place;
+mod sections;
+
+pub use list_mut::ListMut;
+pub use place::ListEditError;
+pub use sections::{OtherSection, SectionError};
+
 use super::Store;
 use super::error::EditError;
 use crate::change::ChangeSet;
@@ -46,7 +54,7 @@ impl<T: Item> Store<T> {
     pub fn unbind(&mut self, list: ListId) -> Result<(), UnknownList> {
         let number = self.number(list)?;
         let unbound = self.lists[number].take();
-        if self.journal.depth > 0 {
+        if self.journal.is_open() {
             // The open batch may be taken back.
             self.journal
                 .unbound
@@ -55,7 +63,7 @@ impl<T: Item> Store<T> {
         Ok(())
     }
 
-    /// The rows of a list as they are now.
+    /// The rows of a list as they are now. O(1). See [`bind`](Self::bind) for an example.
     ///
     /// # Errors
     ///
@@ -63,6 +71,17 @@ impl<T: Item> Store<T> {
     pub fn list(&self, list: ListId) -> Result<BoundList<'_, T>, UnknownList> {
         let (state, context) = self.list_state(list)?;
         Ok(BoundList::new(list, state, context))
+    }
+
+    /// A list, to change its query, and to edit the items by its rows. O(1). See
+    /// [`ListMut::change_query`] and [`ListMut::move_to`] for examples.
+    ///
+    /// # Errors
+    ///
+    /// [`UnknownList`] when it is not bound to this store.
+    pub fn list_mut(&mut self, list: ListId) -> Result<ListMut<'_, T>, UnknownList> {
+        self.number(list)?;
+        Ok(ListMut::new(self, list))
     }
 
     /// A feed of a list: it tells what happens to the list from now on.
@@ -74,55 +93,13 @@ impl<T: Item> Store<T> {
         Ok(self.list_state_mut(list)?.0.feed(list))
     }
 
-    /// Changes the query of a list in use; every feed of it sees the minimal change from the old rows to
-    /// the new.
-    ///
-    /// The closure gets the query and returns another. What it leaves as it is costs nothing: the old
-    /// sort with another filter sorts only the rows that arrive.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// # let titles = ["Bowl", "Mug", "Big bowl"];
-    /// # let mut store = Store::load((0..3).map(|id| Piece { id, title: titles[id as usize].into() }))?;
-    /// let list = store.bind(Query::new());
-    /// let feed = store.feed(list)?;
-    /// store.change_query(list, |query| {
-    ///     query.filter(|piece: &Piece| piece.title.to_lowercase().contains("bowl"))
-    /// })?;
-    /// assert_eq!(feed.read(&store)?.unwrap().removed().len(), 1);
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`UnknownList`] when the list is not bound to this store.
-    pub fn change_query(
-        &mut self,
-        list: ListId,
-        change: impl FnOnce(Query<T>) -> Query<T>,
-    ) -> Result<(), UnknownList> {
+    pub(super) fn requery(&mut self, list: ListId, query: Query<T>) -> Result<(), UnknownList> {
         self.number(list)?;
         self.attempt_with_lists(|store| {
-            let query = change(store.list_state(list)?.0.query().clone());
             store.keep_for(&query);
             let (state, context) = store.list_state_mut(list)?;
             state.requery(query, context);
             Ok(())
-        })
-    }
-
-    /// Shows so many rows more at the end of a list with a window.
-    ///
-    /// # Errors
-    ///
-    /// [`UnknownList`] when the list is not bound to this store.
-    pub fn load_more(&mut self, list: ListId, rows: usize) -> Result<(), UnknownList> {
-        self.change_query(list, |query| match query.taken() {
-            Some(taken) => query.take(taken.saturating_add(rows)),
-            None => query,
         })
     }
 
@@ -204,28 +181,13 @@ impl<T: Item> Store<T> {
     /// Keeps of each item what a query reads of it, from now on.
     fn keep_for(&mut self, query: &Query<T>) {
         for column in query.columns() {
-            self.columns.add(&column, &mut self.items);
+            self.base.columns.add(&column, &mut self.base.items);
         }
     }
 
     fn each_list(&mut self, change: impl Fn(&mut ListState<T>, Context<'_, T>)) {
-        let Self {
-            items,
-            keys,
-            source,
-            concealed,
-            columns,
-            lists,
-            ..
-        } = self;
-        let context = Context {
-            items,
-            keys,
-            source,
-            concealed,
-            columns,
-        };
-        for list in lists.iter_mut().flatten() {
+        let context = self.base.context();
+        for list in self.lists.iter_mut().flatten() {
             change(list, context);
         }
     }
@@ -268,13 +230,7 @@ impl<T: Item> Store<T> {
         list: ListId,
     ) -> Result<(&mut ListState<T>, Context<'_, T>), UnknownList> {
         let number = self.number(list)?;
-        let context = Context {
-            items: &self.items,
-            keys: &self.keys,
-            source: &self.source,
-            concealed: &self.concealed,
-            columns: &self.columns,
-        };
+        let context = self.base.context();
         let state = self.lists[number].as_mut().ok_or(UnknownList {
             number: list.number,
         })?;
@@ -293,7 +249,7 @@ impl<T: Item> Feed<T> {
     /// [`FeedError`] when the list was unbound or is another store's.
     pub fn read(&self, store: &Store<T>) -> Result<Option<ChangeSet<T>>, FeedError> {
         let (list, context) = store.list_state(self.list())?;
-        if store.journal.depth > 0 {
+        if store.journal.is_open() {
             return Ok(None);
         }
         Ok(list.read(self, context))
@@ -307,6 +263,6 @@ impl<T: Item> Feed<T> {
     /// [`FeedError`] when the list was unbound or is another store's.
     pub fn has_unread(&self, store: &Store<T>) -> Result<bool, FeedError> {
         let (list, _) = store.list_state(self.list())?;
-        Ok(store.journal.depth == 0 && list.has_unread(self))
+        Ok(!store.journal.is_open() && list.has_unread(self))
     }
 }

@@ -1,21 +1,21 @@
-//! What is wrong with a filter's text, and where.
+//! What is wrong with the text of a query, and where.
 
 use crate::item::Kind;
 
-/// Why a text is no filter, or none of these items: what is wrong, and at which column.
+/// Why a text is no filter, sort or grouping, or none for these items: what is wrong, and at which column.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 #[error("column {column}: {problem}")]
-pub struct FilterTextError {
+pub struct QueryTextError {
     /// The column, counted in characters from 1.
     pub column: usize,
     /// What is wrong there.
-    pub problem: FilterProblem,
+    pub problem: QueryTextProblem,
 }
 
-/// What is wrong with a filter's text.
+/// What is wrong with the text of a filter, a sort or a grouping.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 #[non_exhaustive]
-pub enum FilterProblem {
+pub enum QueryTextProblem {
     /// Something else was expected here.
     #[error("expected {expected}, found {found}")]
     Expected {
@@ -89,6 +89,27 @@ pub enum FilterProblem {
         /// What it is.
         found: Kind,
     },
+    /// A field's name is missing.
+    #[error("a field name is missing")]
+    NoName,
+    /// What stands behind the colon of a grouping is none of those that there are.
+    #[error("{0:?} is no grouping: there are initial, day, week, month, quarter, year and width=N")]
+    UnknownGrouping(String),
+    /// The field holds values of a kind that this grouping is not for: there would be no sections.
+    #[error("{name:?} holds {kind}, and {grouping} is for {for_what}")]
+    WrongGrouping {
+        /// The field.
+        name: String,
+        /// What it holds.
+        kind: Kind,
+        /// The grouping.
+        grouping: String,
+        /// What that is for.
+        for_what: &'static str,
+    },
+    /// The width of a grouping is no number above zero.
+    #[error("{0:?} is no width: a number above zero is, as in width=50")]
+    BadWidth(String),
 }
 
 fn meant(name: &Option<String>) -> String {
@@ -97,9 +118,9 @@ fn meant(name: &Option<String>) -> String {
         .unwrap_or_default()
 }
 
-impl FilterProblem {
-    pub(super) fn at(self, column: usize) -> FilterTextError {
-        FilterTextError {
+impl QueryTextProblem {
+    pub(crate) fn at(self, column: usize) -> QueryTextError {
+        QueryTextError {
             column,
             problem: self,
         }

@@ -26,9 +26,9 @@ impl<T: Item> SectionChanges<T> {
     ///
     /// `sections` gives the section at a position in B: what the view shows so far. One that it does not know
     /// stands without key and heading between the stages.
-    pub fn stages(&self, sections: impl Fn(usize) -> Option<Arc<Section>>) -> Vec<Self> {
+    pub fn phases(&self, sections: impl Fn(usize) -> Option<Arc<Section>>) -> Vec<Self> {
         let unknown = || Arc::new(Section::whole(0));
-        let before = (0..self.sections.before()).map(|at| sections(at).unwrap_or_else(unknown));
+        let before = (0..self.sections.len_before()).map(|at| sections(at).unwrap_or_else(unknown));
         let before: Vec<Arc<Section>> = before.collect();
         let middle = self.middle(&before);
         let mut stages = Vec::new();
@@ -71,7 +71,7 @@ impl<T: Item> SectionChanges<T> {
         rows.lengths.sort_unstable();
         stages.push(rows);
 
-        let mut leave = Alignment::empty(middle.sections.len(), self.sections.after());
+        let mut leave = Alignment::empty(middle.sections.len(), self.sections.len_after());
         let mut stays = vec![false; middle.sections.len()];
         for (to, from) in middle.of_after.iter().enumerate() {
             stays[*from] = true;
@@ -112,7 +112,7 @@ impl<T: Item> SectionChanges<T> {
 
     /// Sections that are to leave stay behind the one that they were behind, if that does not move.
     fn middle(&self, before: &[Arc<Section>]) -> Middle {
-        let after = self.sections.after();
+        let after = self.sections.len_after();
         let mut origin: Vec<Option<usize>> = vec![None; after];
         let mut still = vec![false; after];
         for run in self.sections.still_runs() {

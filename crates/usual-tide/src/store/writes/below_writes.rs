@@ -4,8 +4,9 @@ use super::Layer;
 use super::write::{Neighbours, Show, Write};
 use crate::item::{FieldPath, Item};
 use crate::order::Slot;
+use crate::store::history::ItemEdit;
+use crate::store::journal::Origin;
 use crate::store::journal::Step;
-use crate::store::undo_log::{ItemEdit, Origin};
 use crate::store::{EditError, Place, Store};
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -70,7 +71,7 @@ impl<T: Item> Store<T> {
         if tickets.is_underneath {
             return;
         }
-        let of_person = self.history.route != Origin::Source;
+        let of_person = self.journal.origin() != Origin::Source;
         let open = of_person
             .then(|| self.item_edits(self.is_plain()))
             .flatten();
@@ -117,7 +118,7 @@ impl<T: Item> Store<T> {
     }
 
     fn set_aside(&mut self, blank: Slot) -> SetAside {
-        let after = self.source.rows_before(blank).next();
+        let after = self.base.source.rows_before(blank).next();
         self.withdraw_row(blank);
         SetAside { blank, after }
     }
@@ -126,7 +127,7 @@ impl<T: Item> Store<T> {
     /// is one of that item, and its blank row is gone.
     fn return_blanks(&mut self, aside: Vec<SetAside>) {
         for SetAside { blank, after } in aside.into_iter().rev() {
-            let Some(item) = self.items.get(blank).cloned() else {
+            let Some(item) = self.base.items.get(blank).cloned() else {
                 continue;
             };
             if let Some(slot) = self.slot(item.key()) {
@@ -134,22 +135,22 @@ impl<T: Item> Store<T> {
                 self.change_special_rows(|special| special.hand_over(blank, slot));
                 continue;
             }
-            let behind = after.map(|row| self.source.position(row));
+            let behind = after.map(|row| self.base.source.position(row));
             let at = match behind {
                 None => 0,
                 Some(position) => position.map_or(self.len(), |position| position + 1),
             };
-            self.keys.insert(blank, &self.items);
+            self.base.keys.insert(blank, &self.base.items);
             self.index_values(blank, Some(&item));
-            self.source.insert(at, blank, 0);
+            self.base.source.insert(at, blank, 0);
             self.journal.steps.push(Step::Returned { slot: blank });
         }
     }
 
     fn withdraw_row(&mut self, slot: Slot) {
-        self.keys.remove(slot, &self.items);
+        self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
-        if let Some((at, _)) = self.source.remove(slot) {
+        if let Some((at, _)) = self.base.source.remove(slot) {
             self.journal.steps.push(Step::Withdrawn { slot, at });
         }
     }
@@ -208,7 +209,7 @@ impl<T: Item> Store<T> {
     /// Whether an item that is not what an edit left has changed since in other fields alone, as a source
     /// does that notes who saved it when. Without tickets nothing tells.
     pub(in crate::store) fn is_apart(&self, slot: Slot, before: &T, after: &T) -> bool {
-        let Some(now) = self.items.get(slot).filter(|_| self.tickets.is_some()) else {
+        let Some(now) = self.base.items.get(slot).filter(|_| self.tickets.is_some()) else {
             return false;
         };
         let (mine, theirs) = (before.changed_fields(after), after.changed_fields(now));
@@ -218,7 +219,7 @@ impl<T: Item> Store<T> {
 
     /// Makes an edit of an item, on top of what the item is now.
     pub(in crate::store) fn swap_merged(&mut self, slot: Slot, before: &Arc<T>, after: &Arc<T>) {
-        let (Some(now), Some(tickets)) = (self.items.get(slot), &self.tickets) else {
+        let (Some(now), Some(tickets)) = (self.base.items.get(slot), &self.tickets) else {
             return;
         };
         if Arc::ptr_eq(before, after) {
@@ -236,7 +237,7 @@ impl<T: Item> Store<T> {
     /// Moves a row between its neighbours, where these are still there.
     pub(super) fn move_between(&mut self, slot: Slot, place: Option<&Neighbours<T::Key>>) {
         let Some(place) = place else { return };
-        let from = self.source.position(slot);
+        let from = self.base.source.position(slot);
         if let Some(to) = self.between(place, from).filter(|to| Some(*to) != from) {
             self.detach(slot);
             self.attach(slot, to);
@@ -273,7 +274,7 @@ impl<T: Item> Store<T> {
             return;
         };
         for slot in tickets.withdrawn.values() {
-            if !self.source.contains(*slot) {
+            if !self.base.source.contains(*slot) {
                 self.journal.steps.push(Step::Gone { slot: *slot });
             }
         }

@@ -5,36 +5,36 @@ use crate::item::{AnyField, Value};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::{FromPrimitive, ToPrimitive};
 
-/// The step of a grouping is not above zero.
+/// The width of a grouping is not above zero.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
-#[error("a step must be above zero, and {step} is not")]
-pub struct StepError {
-    /// The step.
-    pub step: Decimal,
+#[error("a width must be above zero, and {width} is not")]
+pub struct WidthError {
+    /// The width.
+    pub width: Decimal,
 }
 
-pub(super) struct ByStep<T> {
+pub(super) struct ByWidth<T> {
     field: AnyField<T>,
-    step: Decimal,
+    width: Decimal,
 }
 
-impl<T> ByStep<T> {
-    pub(super) fn new(field: AnyField<T>, step: Decimal) -> Result<Self, StepError> {
-        if step <= Decimal::ZERO {
-            return Err(StepError { step });
+impl<T> ByWidth<T> {
+    pub(super) fn new(field: AnyField<T>, width: Decimal) -> Result<Self, WidthError> {
+        if width <= Decimal::ZERO {
+            return Err(WidthError { width });
         }
-        Ok(Self { field, step })
+        Ok(Self { field, width })
     }
 
     /// Where the range of a number begins; `None` for numbers too large to tell.
     fn start(&self, number: Decimal) -> Option<Value<'static>> {
-        let steps = number.checked_div(self.step)?.floor();
-        let start = steps.checked_mul(self.step)?.normalize();
-        // The quotient is rounded, so it can lie one step off.
+        let count = number.checked_div(self.width)?.floor();
+        let start = count.checked_mul(self.width)?.normalize();
+        // The quotient is rounded, so it can be one range off.
         let start = if start > number {
-            start.checked_sub(self.step)?
-        } else if number.checked_sub(start)? >= self.step {
-            start.checked_add(self.step)?
+            start.checked_sub(self.width)?
+        } else if number.checked_sub(start)? >= self.width {
+            start.checked_add(self.width)?
         } else {
             start
         };
@@ -42,13 +42,13 @@ impl<T> ByStep<T> {
     }
 }
 
-impl<T> GroupBy<T> for ByStep<T> {
+impl<T> GroupBy<T> for ByWidth<T> {
     fn value<'a>(&self, item: &'a T) -> Value<'a> {
         let number = match self.field.value(item) {
             Value::Integer(number) => {
-                // Whole steps need no rounding, however large the number.
-                if let (true, Some(step)) = (self.step.fract().is_zero(), self.step.to_i128()) {
-                    let start = number.div_euclid(step).checked_mul(step);
+                // Whole widths need no rounding, however large the number.
+                if let (true, Some(width)) = (self.width.fract().is_zero(), self.width.to_i128()) {
+                    let start = number.div_euclid(width).checked_mul(width);
                     let start = start.and_then(Decimal::from_i128);
                     return start.map_or(Value::Missing, |start| Value::Decimal(start.normalize()));
                 }
@@ -64,7 +64,7 @@ impl<T> GroupBy<T> for ByStep<T> {
 
     fn heading(&self, value: &Value<'_>) -> String {
         match value {
-            Value::Decimal(start) => match start.checked_add(self.step) {
+            Value::Decimal(start) => match start.checked_add(self.width) {
                 Some(end) => format!("{start} to under {}", end.normalize()),
                 None => format!("from {start}"),
             },

@@ -4,14 +4,15 @@ use super::Layer;
 use super::below_writes::Waiting;
 use super::write::{Show, Ticket, Write, WriteKind};
 use crate::item::Item;
+use crate::list::UnknownList;
 use crate::store::Store;
-use crate::store::undo_log::Origin;
+use crate::store::journal::Origin;
 use std::convert::Infallible;
 use std::fmt;
 use std::sync::Arc;
 
 /// A write that the source refused. It was taken back.
-pub struct Refused<T: Item> {
+pub struct RefusedWrite<T: Item> {
     /// What was asked.
     pub write: Arc<Write<T>>,
     /// Why it was refused.
@@ -22,30 +23,30 @@ pub struct Refused<T: Item> {
 #[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum TicketError {
-    /// No such edit waits for this, be it an answer or another try.
-    #[error("nothing waits under {0}: it was answered already, or it is another store's")]
+    /// No write has this ticket and waits for an answer, or to be retried or dismissed.
+    #[error("no write waits under {0}: it was answered already, or it is another store's")]
     Unknown(Ticket),
-    /// The store gives no tickets.
-    #[error("the store expects no answers: call expect_answers before the first edit")]
-    NotExpecting,
+    /// The store does not track writes, and so it gives no tickets.
+    #[error(
+        "the store does not track writes: call store.writes_mut().track() before the first edit"
+    )]
+    NotTracked,
     /// A batch is open.
     #[error("a batch is open: answers come before or after it")]
     InBatch,
+    /// The list is not bound to this store.
+    #[error(transparent)]
+    UnknownList(#[from] UnknownList),
 }
 
 impl<T: Item> Store<T> {
-    /// The writes that wait for an answer, oldest first. Those of one item are to be sent in this order.
-    pub fn unanswered(&self) -> impl Iterator<Item = &Arc<Write<T>>> {
-        self.tickets.iter().flat_map(|tickets| tickets.waiting())
-    }
-
     /// The latest ticket, as a number; 0 when there was none.
     pub(in crate::store) fn last_ticket(&self) -> u64 {
         self.tickets.as_ref().map_or(0, |tickets| tickets.next)
     }
 
     /// The writes that wait, of those that were given tickets after this one.
-    pub(in crate::store) fn unanswered_since(&self, told: u64) -> Vec<Arc<Write<T>>> {
+    pub(in crate::store) fn pending_since(&self, told: u64) -> Vec<Arc<Write<T>>> {
         let waiting = self
             .tickets
             .iter()
@@ -56,78 +57,7 @@ impl<T: Item> Store<T> {
         writes
     }
 
-    /// The writes that were refused and neither tried again nor dismissed, in the order of the answers.
-    pub fn refused(&self) -> &[Refused<T>] {
-        match &self.tickets {
-            Some(tickets) => &tickets.refused,
-            None => &[],
-        }
-    }
-
-    /// The source has done what was asked, as it was asked. O(p) in the writes that wait, O(1) for the
-    /// oldest.
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn confirm_write(&mut self, ticket: Ticket) -> Result<(), TicketError> {
-        self.confirm_with(ticket, None)
-    }
-
-    /// The source has done what was asked, and this is its version of the item: with a number or a time that
-    /// it keeps, perhaps, or with a key that it has given to a new item. Later edits of the item stay on top,
-    /// and follow it to its new key. O(p log n) a list in the writes that wait; O(log n) when it is the oldest
-    /// and the only one of its item.
-    ///
-    /// ```
-    /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// # let piece = |id: u32, title: &str| Piece { id, title: title.into() };
-    /// let mut store = Store::load([piece(1, "Bowl")])?;
-    /// store.expect_answers();
-    /// store.add(piece(900, "Mug"), Place::Start)?;
-    /// store.edit(&900, |piece| piece.title = "Tall mug".into())?;
-    ///
-    /// let add = store.unanswered().next().ok_or("one waits")?.ticket;
-    /// store.confirm_write_as(add, piece(2, "Mug"))?;
-    /// assert_eq!(store.at(0).unwrap().title, "Tall mug");
-    /// assert_eq!(store.unanswered().next().unwrap().key, 2);
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn confirm_write_as(&mut self, ticket: Ticket, item: T) -> Result<(), TicketError> {
-        self.confirm_with(ticket, Some(item))
-    }
-
-    /// The source has done what was asked under these tickets, and `edits` make of the items what it has now.
-    /// They see the items as the source had them, as those of [`from_source`](Self::from_source) do. Meant for a
-    /// source that tells its changes in order, the own ones among them.
-    ///
-    /// ```
-    /// use usual_tide::{EditError, Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
-    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
-    /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
-    /// store.expect_answers();
-    /// store.move_to(&1, Place::End)?;
-    /// let asked = store.unanswered().next().ok_or("one waits")?.ticket;
-    /// // The source has put it elsewhere, since somebody was faster.
-    /// store.confirm_writes_by(&[asked], |store| store.move_to(&1, Place::After(2)))??;
-    /// let ids: Vec<u32> = store.items().map(|piece| piece.id).collect();
-    /// assert_eq!(ids, [2, 1, 3]);
-    /// # Ok(()) }
-    /// ```
-    ///
-    /// # Errors
-    ///
-    /// Those of the closure; everything is as it was then. [`TicketError`] in the outer result.
-    pub fn confirm_writes_by<R, E>(
+    pub(super) fn confirm_by<R, E>(
         &mut self,
         tickets: &[Ticket],
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
@@ -149,34 +79,14 @@ impl<T: Item> Store<T> {
         Ok(done)
     }
 
-    /// The source has refused. That edit alone is taken back: later ones, of the same item or others, stay.
-    /// When it was the addition of an item that does not exist then, the edits of that item go with it. Gives
-    /// all that were taken back. O(p log n) a list in the writes that wait.
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn refuse_write(
+    pub(super) fn refuse_with(
         &mut self,
         ticket: Ticket,
-        reason: impl Into<String>,
-    ) -> Result<Vec<Ticket>, TicketError> {
-        self.refuse_and_correct(ticket, reason.into(), |_| {})
-    }
-
-    /// The same, from a source that says what it has instead: `None` when it has no such item.
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn refuse_write_with(
-        &mut self,
-        ticket: Ticket,
-        reason: impl Into<String>,
+        reason: String,
         current: Option<T>,
     ) -> Result<Vec<Ticket>, TicketError> {
         let key = self.find(ticket)?.1.key.clone();
-        self.refuse_and_correct(ticket, reason.into(), |store| {
+        self.refuse_and_correct(ticket, reason, |store| {
             let slot = store.slot(&key);
             match (current, slot) {
                 (Some(item), _) => store.set_source_version(item, None),
@@ -186,15 +96,10 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Asks again for what was refused, on top of what is there now, and gives its new ticket.
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn try_again(&mut self, ticket: Ticket) -> Result<Ticket, TicketError> {
+    pub(super) fn retry(&mut self, ticket: Ticket) -> Result<Ticket, TicketError> {
         let refused = self.dismissible(ticket)?;
-        let write = Write::clone(&self.refused()[refused].write);
-        let ticket = self.submit_write(write)?;
+        let write = Write::clone(&self.writes().refused()[refused].write);
+        let ticket = self.restore(write)?;
         if let Some(tickets) = &mut self.tickets {
             let refused = tickets.refused.remove(refused);
             tickets.count(&refused.write.key, 0, -1);
@@ -202,56 +107,51 @@ impl<T: Item> Store<T> {
         Ok(ticket)
     }
 
-    /// Forgets what was refused: the person has seen it.
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn dismiss(&mut self, ticket: Ticket) -> Result<Refused<T>, TicketError> {
+    pub(super) fn dismiss(&mut self, ticket: Ticket) -> Result<RefusedWrite<T>, TicketError> {
         let refused = self.dismissible(ticket)?;
-        let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
+        let tickets = self.tickets.as_mut().ok_or(TicketError::NotTracked)?;
         let refused = tickets.refused.remove(refused);
         tickets.count(&refused.write.key, 0, -1);
         Ok(refused)
     }
 
-    /// Submits a write that was made before: one from a queue that outlived the app, say. It gets a new ticket,
-    /// and is no step that can be undone.
-    ///
-    /// # Errors
-    ///
-    /// [`TicketError`].
-    pub fn submit_write(&mut self, write: Write<T>) -> Result<Ticket, TicketError> {
-        self.expecting()?;
-        let apply_write = |store: &mut Self| Ok::<_, Infallible>(store.apply_write(&write));
-        let Ok(edits) = self.batch_as(Origin::Source, None, apply_write);
-        let tickets = self.tickets.as_mut().ok_or(TicketError::NotExpecting)?;
+    pub(super) fn restore(&mut self, write: Write<T>) -> Result<Ticket, TicketError> {
+        self.tracked()?;
+        let apply = |store: &mut Self| Ok::<_, Infallible>(store.apply_write(&write));
+        let Ok(edits) = self.batch_as(Origin::Source, None, apply);
+        let tickets = self.tickets.as_mut().ok_or(TicketError::NotTracked)?;
         Ok(tickets.push(Layer {
             edits,
             writes: vec![Arc::new(write)],
         }))
     }
 
-    /// The items as the source has them, as far as it has told: what is shown, without the writes that wait,
-    /// and without what an open batch has done. O(n) besides O(p log n) in those.
-    pub fn saved_items(&mut self) -> Vec<Arc<T>> {
+    pub(super) fn saved_items(&mut self) -> Vec<Arc<T>> {
         let saved = self.batch_as(Origin::Source, None, |store| {
             store.withdraw_unsaved();
             let blanks = &store.special.blanks;
-            let rows = store.source.rows().filter(|slot| !blanks.contains(slot));
-            let items = rows.filter_map(|slot| store.items.get(slot).cloned());
+            let rows = store
+                .base
+                .source
+                .rows()
+                .filter(|slot| !blanks.contains(slot));
+            let items = rows.filter_map(|slot| store.base.items.get(slot).cloned());
             Err::<Infallible, Vec<Arc<T>>>(items.collect())
         });
         let Err(items) = saved;
         items
     }
 
-    fn confirm_with(&mut self, ticket: Ticket, item: Option<T>) -> Result<(), TicketError> {
+    pub(super) fn confirm_with(
+        &mut self,
+        ticket: Ticket,
+        item: Option<T>,
+    ) -> Result<(), TicketError> {
         let (oldest, write) = self.find(ticket)?;
         self.end_dropped_drafts();
         let key = item.as_ref().map_or(&write.key, Item::key).clone();
         let is_same = key == write.key;
-        let tickets = self.expecting()?;
+        let tickets = self.tracked()?;
         let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
         if !(oldest && is_same && self.confirm_oldest(&write, item.as_ref())) {
             let Ok(()) = self.below_writes(|store, waiting| {
@@ -281,7 +181,7 @@ impl<T: Item> Store<T> {
             }
             let Ok(()) = self.batch_as(Origin::Source, None, |store| {
                 let slot = store.slot(&write.key);
-                let now = slot.and_then(|slot| Some((slot, store.items.get(slot)?)));
+                let now = slot.and_then(|slot| Some((slot, store.base.items.get(slot)?)));
                 if let Some((slot, _)) = now.filter(|(_, now)| ***now != *item) {
                     store.swap_item(slot, Arc::new(item.clone()));
                 }
@@ -327,7 +227,7 @@ impl<T: Item> Store<T> {
         }
     }
 
-    fn refuse_and_correct(
+    pub(super) fn refuse_and_correct(
         &mut self,
         ticket: Ticket,
         reason: String,
@@ -359,7 +259,7 @@ impl<T: Item> Store<T> {
                     true => reason.clone(),
                     false => format!("the item was not added: {reason}"),
                 };
-                tickets.refused.push(Refused { write, reason });
+                tickets.refused.push(RefusedWrite { write, reason });
             }
         }
         Ok(given)
@@ -389,12 +289,12 @@ impl<T: Item> Store<T> {
     fn waiting_of(&self, key: &T::Key) -> usize {
         self.tickets
             .as_ref()
-            .map_or(0, |tickets| tickets.marks.waiting(key))
+            .map_or(0, |tickets| tickets.states.waiting(key))
     }
 
     /// The write that waits under a ticket, and whether it is the lowest layer by itself and shown.
     fn find(&self, ticket: Ticket) -> Result<(bool, Arc<Write<T>>), TicketError> {
-        let tickets = self.expecting()?;
+        let tickets = self.tracked()?;
         let mut waiting = tickets.waiting();
         let found = waiting.find(|write| write.ticket == ticket);
         let write = found.ok_or(TicketError::Unknown(ticket))?;
@@ -407,13 +307,13 @@ impl<T: Item> Store<T> {
     }
 
     fn dismissible(&self, ticket: Ticket) -> Result<usize, TicketError> {
-        let mut refused = self.expecting()?.refused.iter();
+        let mut refused = self.tracked()?.refused.iter();
         let found = refused.position(|refused| refused.write.ticket == ticket);
         found.ok_or(TicketError::Unknown(ticket))
     }
 }
 
-impl<T: Item> Clone for Refused<T> {
+impl<T: Item> Clone for RefusedWrite<T> {
     fn clone(&self) -> Self {
         Self {
             write: Arc::clone(&self.write),
@@ -422,9 +322,9 @@ impl<T: Item> Clone for Refused<T> {
     }
 }
 
-impl<T: Item> fmt::Debug for Refused<T> {
+impl<T: Item> fmt::Debug for RefusedWrite<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Refused")
+        f.debug_struct("RefusedWrite")
             .field("write", &self.write)
             .field("reason", &self.reason)
             .finish()

@@ -1,0 +1,75 @@
+//! The items and what finds them: what the lists of a store read.
+
+use super::EditError;
+use super::duplicates;
+use crate::item::{Arena, Item, KeyTable};
+use crate::list::Context;
+use crate::order::{RowTree, Slot};
+use crate::query::Columns;
+use hashbrown::HashSet;
+use std::sync::Arc;
+
+/// The items by slot, by key and in source order, which of them no list shows, and what is cached of them.
+pub(super) struct Base<T: Item> {
+    pub(super) items: Arena<T>,
+    pub(super) keys: KeyTable,
+    pub(super) source: RowTree,
+    /// Rows whose removal is pending: no list shows them.
+    pub(super) concealed: HashSet<Slot>,
+    /// What is cached of each item for searches and sorts.
+    pub(super) columns: Columns<T>,
+}
+
+impl<T: Item> Base<T> {
+    pub(super) fn new() -> Self {
+        Self {
+            items: Arena::new(),
+            keys: KeyTable::default(),
+            source: RowTree::new(false),
+            concealed: HashSet::new(),
+            columns: Columns::new(),
+        }
+    }
+
+    /// These items in this order. O(n).
+    pub(super) fn load(items: Vec<T>) -> Result<Self, EditError<T::Key>> {
+        let mut base = Self::new();
+        if items.len() > base.items.room() {
+            return Err(EditError::TooMany);
+        }
+        base.keys.reserve(items.len(), &base.items);
+        let mut slots = Vec::with_capacity(items.len());
+        let mut repeated = false;
+        for item in items {
+            repeated |= base.keys.find(item.key(), &base.items).is_some();
+            let slot = base.items.insert(Arc::new(item));
+            let slot = slot.ok_or(EditError::TooMany)?;
+            if !repeated {
+                base.keys.insert(slot, &base.items);
+            }
+            slots.push(slot);
+        }
+        if repeated {
+            let items: Vec<&Arc<T>> = slots.iter().filter_map(|s| base.items.get(*s)).collect();
+            let found = duplicates::within(items.iter().map(|item| item.key()));
+            return Err(EditError::Duplicates(found));
+        }
+        base.source = RowTree::build(&slots, None);
+        Ok(base)
+    }
+
+    /// What a list reads.
+    pub(super) fn context(&self) -> Context<'_, T> {
+        Context {
+            items: &self.items,
+            keys: &self.keys,
+            source: &self.source,
+            concealed: &self.concealed,
+            columns: &self.columns,
+        }
+    }
+
+    pub(super) fn slot(&self, key: &T::Key) -> Option<Slot> {
+        self.keys.find(key, &self.items)
+    }
+}
