@@ -2,11 +2,15 @@
 
 use crate::script::ScriptError;
 use std::io;
+use usual_tide::EditError;
+use usual_tide::changes::ApplyError;
+use usual_tide::drafts::CommitError;
+use usual_tide::fields::{InputError, Kind};
+use usual_tide::history::UndoError;
+use usual_tide::lists::{FeedError, UnknownList};
+use usual_tide::query::{QueryTextError, Total};
 use usual_tide::record::{ParseError, Record, RecordError, RecordKey, SetError};
-use usual_tide::{
-    ApplyError, CommitError, EditError, FeedError, FilterTextError, GroupTextError, InputError,
-    Kind, ProposalError, SortTextError, Total, UndoError, UnknownList,
-};
+use usual_tide::removals::RemovalError;
 use usual_tide_sources::files::{ReadError, WriteError};
 
 #[derive(Debug, thiserror::Error)]
@@ -85,11 +89,11 @@ pub(crate) enum CommandError {
         total: Total,
     },
     #[error("--sort: {0}")]
-    Sort(#[from] SortTextError),
+    Sort(QueryTextError),
     #[error("--group: {0}")]
-    Group(#[from] GroupTextError),
+    Group(QueryTextError),
     #[error("--filter: {0}")]
-    Filter(#[from] FilterTextError),
+    Filter(QueryTextError),
     #[error("there is nothing to measure: {why}")]
     Measure { why: String },
     #[error("{file}: cannot be drawn: {why}")]
@@ -112,8 +116,8 @@ pub(crate) enum CommandError {
     Input(#[from] InputError),
     #[error("the demo's draft cannot be committed: {0}")]
     Commit(#[from] Box<CommitError<Record>>),
-    #[error("the demo's removal cannot be proposed: {0}")]
-    Proposal(#[from] ProposalError<RecordKey>),
+    #[error("the demo's removal cannot be begun: {0}")]
+    Removal(#[from] RemovalError<RecordKey>),
     #[error("the demo's step cannot be undone: {0}")]
     Undo(#[from] UndoError<RecordKey>),
     #[error("{0}")]

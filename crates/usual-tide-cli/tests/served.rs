@@ -12,7 +12,8 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 use usual_tide::record::{Record, RecordKey};
-use usual_tide::{Item, Mark, Place, SharedStore, Store};
+use usual_tide::writes::WriteState;
+use usual_tide::{Item, Place, SharedStore, Store};
 use usual_tide_sources::files::read_file;
 use usual_tide_sources::http::{HttpOptions, HttpSource};
 use usual_tide_sources::link::{Link, LinkOptions, Retry};
@@ -171,7 +172,9 @@ fn a_server_that_is_killed_and_comes_back_loses_no_confirmed_write() {
             drop(server);
             let saved = |store: &Store<Record>| -> Vec<RecordKey> {
                 let saved = store.items().map(|item| item.key().clone());
-                saved.filter(|key| store.mark(key) == Mark::Saved).collect()
+                saved
+                    .filter(|key| store.writes().state(key) == WriteState::Saved)
+                    .collect()
             };
             confirmed.extend(store.read(saved).unwrap());
             let written = read_file(&path, &id()).unwrap();
@@ -187,7 +190,11 @@ fn a_server_that_is_killed_and_comes_back_loses_no_confirmed_write() {
     link.flush(LONG).unwrap();
     comes_to_show(&store, || server.items());
     assert_eq!(server.items().len(), 66);
-    assert!(store.read(|store| store.refused().is_empty()).unwrap());
+    assert!(
+        store
+            .read(|store| store.writes().refused().is_empty())
+            .unwrap()
+    );
 }
 
 #[test]
@@ -205,7 +212,7 @@ fn every_third_write_is_refused_and_told_and_pages_are_loaded_on_demand() {
     }
     link.flush(LONG).unwrap();
     let told = store.read(|store| {
-        let told = store.refused().iter();
+        let told = store.writes().refused().iter();
         told.map(|one| (one.write.key.to_string(), one.reason.clone()))
             .collect::<Vec<_>>()
     });

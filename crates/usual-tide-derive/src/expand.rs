@@ -24,7 +24,7 @@ pub(crate) fn item(input: &DeriveInput) -> Result<TokenStream> {
                 &self.#key_name
             }
 
-            fn changed_fields(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::FieldPath> {
+            fn changed_fields(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::fields::FieldPath> {
                 #differing
             }
         }
@@ -91,7 +91,7 @@ fn differing(fields: &[Described<'_>]) -> TokenStream {
     let comparisons = fields.iter().map(|field| {
         let name = field.ident;
         let pointer = format!("/{}", field.name.replace('~', "~0").replace('/', "~1"));
-        let whole = quote! { changed.push(::usual_tide::FieldPath::new(#pointer)); };
+        let whole = quote! { changed.push(::usual_tide::fields::FieldPath::new(#pointer)); };
         if !field.nested {
             return quote! { if self.#name != later.#name { #whole } };
         }
@@ -162,14 +162,14 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
             .map(|format| quote! { |item: &Self| #format(&item.#ident) });
         if field.nested {
             let whole = shown.map(|shown| {
-                quote! { fields.push(::usual_tide::AnyField::shown_only(#name, #shown)); }
+                quote! { fields.push(::usual_tide::fields::AnyField::shown_only(#name, #shown)); }
             });
             return quote! { #whole fields.extend(#accessor.nested()); };
         }
         let shown = shown.map(|shown| quote! { .shown_as(#shown) });
         let order = natural_order(field);
         let searched = field.search.then(|| quote! { .searched() });
-        quote! { fields.push(::usual_tide::AnyField::from(#accessor #order)#shown #searched); }
+        quote! { fields.push(::usual_tide::fields::AnyField::from(#accessor #order)#shown #searched); }
     });
     // With type parameters it holds where the types of the fields allow it.
     let mut generics = input.generics.clone();
@@ -189,13 +189,13 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
     quote! {
         #[automatically_derived]
         impl #impl_generics ::usual_tide::Fields for #name #type_generics #bounds {
-            fn fields() -> ::std::vec::Vec<::usual_tide::AnyField<Self>> {
+            fn fields() -> ::std::vec::Vec<::usual_tide::fields::AnyField<Self>> {
                 let mut fields = ::std::vec::Vec::new();
                 #(#entries)*
                 fields
             }
 
-            fn differing(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::FieldPath> {
+            fn differing(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::fields::FieldPath> {
                 #differing
             }
         }

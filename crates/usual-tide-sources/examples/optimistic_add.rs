@@ -11,7 +11,8 @@
 use std::error::Error;
 use std::time::Duration;
 use usual_tide::record::{FieldName, Record, RecordKey};
-use usual_tide::{Item, Mark, Marked, Place, Query, SharedStore, Store};
+use usual_tide::writes::{StateChange, WriteState};
+use usual_tide::{Item, Place, Query, SharedStore, Store};
 use usual_tide_sources::http::HttpSource;
 use usual_tide_sources::link::Link;
 
@@ -29,9 +30,9 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     // A view dims the rows that wait, and shows them plain when they are saved.
     let list = store.edit(|store| store.bind(Query::new()))?;
-    let _marks = store.subscribe_marks(list, |rows: &[Marked<RecordKey>]| {
+    let _marks = store.subscribe_write_states(list, |rows: &[StateChange<RecordKey>]| {
         for row in rows {
-            eprintln!("row {}: {} is {:?}", row.at + 1, row.key, row.mark);
+            eprintln!("row {}: {} is {:?}", row.at + 1, row.key, row.state);
         }
     })?;
     for number in 1..=6 {
@@ -44,13 +45,13 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     link.flush(LONG)?;
     println!("{} saved", store.read(Store::len)? - before);
-    for refused in store.read(|store| store.refused().to_vec())? {
+    for refused in store.read(|store| store.writes().refused().to_vec())? {
         println!("{}: {}", refused.write.key, refused.reason);
     }
     let saved = |store: &Store<Record>| {
         store
             .items()
-            .all(|item| store.mark(item.key()) == Mark::Saved)
+            .all(|item| store.writes().state(item.key()) == WriteState::Saved)
     };
     println!("every row that is left is saved: {}", store.read(saved)?);
     Ok(())

@@ -4,7 +4,8 @@
 
 use std::error::Error;
 use std::time::Duration;
-use usual_tide::{ChangeSet, Item, Place, Query, Replica, SharedStore, Store, Write};
+use usual_tide::writes::Write;
+use usual_tide::{ChangeSet, Item, Place, Query, Replica, SharedStore, Store};
 use usual_tide_sources::link::{Answer, Link, Loaded, Loading, Source, SourceError};
 
 #[derive(Clone, PartialEq, Debug, Item)]
@@ -75,7 +76,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     println!("-- one is added, and refused");
     store.edit(|store| store.add(piece(3, ""), Place::Start))??;
     link.close(LONG);
-    for refused in store.read(|store| store.refused().to_vec())? {
+    for refused in store.read(|store| store.writes().refused().to_vec())? {
         println!("{}: {}", refused.write.key, refused.reason);
     }
     Ok(())

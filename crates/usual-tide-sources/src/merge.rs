@@ -1,8 +1,10 @@
 //! What a write makes of an item as the source has it: two that changed different fields are both kept.
 
 use crate::link::Answer;
+use usual_tide::fields::FieldPath;
 use usual_tide::record::Record;
-use usual_tide::{FieldPath, Fields, Item, Write};
+use usual_tide::writes::Write;
+use usual_tide::{Fields, Item};
 
 /// What is to be done for a write.
 #[derive(Debug)]
@@ -47,7 +49,7 @@ pub(crate) fn deed(write: &Write<Record>, now: Option<&Record>) -> Deed {
             let colliding: Vec<&str> = mine
                 .iter()
                 .filter(|path| collides(path))
-                .map(FieldPath::as_str)
+                .map(FieldPath::as_pointer)
                 .collect();
             if !colliding.is_empty() {
                 let fields = colliding.join(", ");

@@ -6,7 +6,8 @@ use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
-use usual_tide::{Item, Mark, Neighbours, Place, SharedStore, Store, Ticket, Write};
+use usual_tide::writes::{Neighbours, Ticket, Write, WriteState};
+use usual_tide::{Item, Place, SharedStore, Store};
 use usual_tide_sources::link::{
     Answer, Change, Link, LinkOptions, LinkState, Loaded, Loading, News, Retry, Source, SourceError,
 };
@@ -290,7 +291,7 @@ proptest! {
         for (number, store) in stores.iter().enumerate() {
             let told = store.read(|store| {
                 assert_eq!(store.check(), Ok(()));
-                store.refused().iter().map(|refused| {
+                store.writes().refused().iter().map(|refused| {
                     (refused.write.ticket, refused.reason.clone())
                 }).collect::<HashMap<Ticket, String>>()
             }).unwrap();
@@ -369,12 +370,18 @@ fn closing_tells_what_was_not_sent() {
     let edit = |key: u32| store.edit(|store| store.edit(&key, |piece| piece.title = 1));
     edit(1).unwrap().unwrap();
     link.flush(LONG).unwrap();
-    assert_eq!(store.read(|store| store.mark(&1)).unwrap(), Mark::Saved);
+    assert_eq!(
+        store.read(|store| store.writes().state(&1)).unwrap(),
+        WriteState::Saved
+    );
 
     server.lock().unwrap().faults = vec![Fault::NotReached];
     edit(2).unwrap().unwrap();
     let unsent = link.close(Duration::from_millis(50));
     assert_eq!(unsent.len(), 1);
     assert_eq!(unsent[0].key, 2);
-    assert_eq!(store.read(|store| store.mark(&2)).unwrap(), Mark::Pending);
+    assert_eq!(
+        store.read(|store| store.writes().state(&2)).unwrap(),
+        WriteState::Pending
+    );
 }

@@ -9,7 +9,8 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey, parse};
-use usual_tide::{Mark, Place, SharedStore, Store};
+use usual_tide::writes::WriteState;
+use usual_tide::{Place, SharedStore, Store};
 use usual_tide_sources::files::{FileSource, read_file};
 use usual_tide_sources::link::{Link, LinkOptions, LinkState, Outbox, Retry, Source};
 use usual_tide_sources::sqlite::{SqliteError, SqliteOutbox, SqliteSource};
@@ -271,7 +272,7 @@ fn a_table_refuses_what_its_rules_forbid_and_what_others_changed() {
         .unwrap();
     link.flush(LONG).unwrap();
     let reasons = |store: &Store<Record>| -> Vec<(String, String)> {
-        let refused = store.refused().iter();
+        let refused = store.writes().refused().iter();
         refused
             .map(|one| (one.write.key.to_string(), one.reason.clone()))
             .collect()
@@ -287,8 +288,8 @@ fn a_table_refuses_what_its_rules_forbid_and_what_others_changed() {
     assert_eq!(told[2], ("3".into(), no_order.into()));
     assert_eq!(told.len(), 3);
     assert_eq!(
-        store.read(|store| store.mark(&2.into())).unwrap(),
-        Mark::Saved
+        store.read(|store| store.writes().state(&2.into())).unwrap(),
+        WriteState::Saved
     );
     let fired: bool = database
         .query_row("SELECT fired FROM pieces WHERE id = 2", [], |row| {
@@ -358,7 +359,7 @@ fn what_is_no_table_is_told() {
         .unwrap();
     link.flush(LONG).unwrap();
     let reason = store
-        .read(|store| store.refused()[0].reason.clone())
+        .read(|store| store.writes().refused()[0].reason.clone())
         .unwrap();
     assert_eq!(reason, "a query cannot be written to");
     let (store, _link) = linked(SqliteSource::table(&path, "b").unwrap());
@@ -402,7 +403,12 @@ fn unsent_writes_are_sent_by_the_next_run() {
     // The next run shows them from the start, and sends them when the file is back.
     let store = SharedStore::new(Store::new());
     let link = start(&store);
-    assert_eq!(store.read(|store| store.unanswered().count()).unwrap(), 3);
+    assert_eq!(
+        store
+            .read(|store| store.writes().pending().count())
+            .unwrap(),
+        3
+    );
     std::fs::rename(&away, &path).unwrap();
     link.refresh();
     link.flush(LONG).unwrap();
@@ -440,7 +446,10 @@ fn what_is_refused_with_another_is_not_sent_by_the_next_run() {
     });
     both.unwrap().unwrap();
     assert!(link.close(LONG).is_empty());
-    assert_eq!(store.read(|store| store.refused().len()).unwrap(), 2);
+    assert_eq!(
+        store.read(|store| store.writes().refused().len()).unwrap(),
+        2
+    );
     assert_eq!(outbox_len(&unsent), 0);
 }
 

@@ -7,7 +7,7 @@ use serde_json::{Value, json};
 use std::path::Path;
 use std::sync::Arc;
 use usual_tide::record::{Record, RecordKey};
-use usual_tide::{Neighbours, Show, Write};
+use usual_tide::writes::{Neighbours, Show, Write};
 use usual_tide_sources::link::{Answer, Direct};
 use usual_tide_sources::sqlite::{SqliteError, SqliteSource};
 

@@ -2,7 +2,8 @@
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;
-use usual_tide::{Item, KeyCounter, Place, Query, Rules, Store};
+use usual_tide::keys::KeyCounter;
+use usual_tide::{Item, Place, Query, Rules, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -36,20 +37,22 @@ fn main() -> Result<(), Box<dyn Error>> {
     println!("{}", titles(&store));
 
     // A blank row that goes straight into editing: it is shown at once, and gone when the form is given up.
-    let mut draft = store.draft_new(piece("")?, Place::Start)?;
-    let blank = store.is_blank(draft.key());
+    let mut draft = store.drafts_mut().begin_new(piece("")?, Place::Start)?;
+    let blank = store.drafts().is_blank(draft.key());
     println!("{} rows, blank: {blank}", store.list(list)?.len());
     draft.type_text("title", "   ")?;
-    if let Err(error) = store.commit(&mut draft) {
-        println!("refused: {error}");
+    // A refused draft comes back with the error, to be corrected.
+    if let Err(refused) = store.drafts_mut().commit(draft) {
+        println!("refused: {refused}");
+        let mut draft = refused.draft;
+        draft.type_text("title", " Moon jar ")?;
+        store.drafts_mut().commit(*draft)?;
     }
-    draft.type_text("title", " Moon jar ")?;
-    store.commit(&mut draft)?;
     println!("{}", titles(&store));
 
     // A second form is opened, and given up.
-    let draft = store.draft_new(piece("")?, Place::End)?;
-    store.discard(draft)?;
+    let draft = store.drafts_mut().begin_new(piece("")?, Place::End)?;
+    store.drafts_mut().discard(draft)?;
     println!("{}", titles(&store));
 
     // All that happened since the view last looked, as one change set.

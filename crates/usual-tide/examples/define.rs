@@ -2,7 +2,9 @@
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;
-use usual_tide::{Fields, Folding, Item, KeyCounter, Place, Rules, Store};
+use usual_tide::keys::KeyCounter;
+use usual_tide::text::Folding;
+use usual_tide::{Fields, Item, Place, Rules, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {

@@ -25,7 +25,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     let meant = store.list(list)?.key_shown(position, version)?;
     println!(
         "row {position} was {meant}, and {:?} is there now",
-        store.list(list)?.get(2).map(|p| p.id)
+        store.list(list)?.at(2).map(|p| p.id)
     );
     store.remove(&meant)?;
     println!("{:?}", shown(&store, list)?);
@@ -38,20 +38,20 @@ fn main() -> Result<(), Box<dyn Error>> {
     println!("{:?}", shown(&store, list)?);
 
     // One step back brings them where they were.
-    store.undo()?;
+    store.history_mut().undo()?;
     println!("{:?} after undo", shown(&store, list)?);
 
     // Asked first: the rows go at once, the items stay until the person has said yes.
-    let asked = store.propose_removal(&[6, 7])?;
+    let asked = store.removals_mut().begin(&[6, 7])?;
     println!(
         "{:?} are shown, {} are kept",
         shown(&store, list)?,
         store.len()
     );
-    store.cancel(asked)?;
+    store.removals_mut().cancel(asked)?;
     println!("{:?} after a no", shown(&store, list)?);
-    let asked = store.propose_removal(&[6, 7])?;
-    store.confirm(asked)?;
+    let asked = store.removals_mut().begin(&[6, 7])?;
+    store.removals_mut().confirm(asked)?;
     println!(
         "{:?} after a yes, {} are kept",
         shown(&store, list)?,

@@ -2,7 +2,8 @@
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;
-use usual_tide::{CommitError, Item, Prefer, Query, Store};
+use usual_tide::drafts::{CommitProblem, Prefer};
+use usual_tide::{Item, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -44,32 +45,35 @@ fn main() -> Result<(), Box<dyn Error>> {
     tell(&store, "fired again")?;
 
     // A form is open on the jug: its row stays where it is, whatever is typed and whatever others do.
-    let mut draft = store.draft(&3)?;
+    let mut draft = store.drafts_mut().begin(&3)?;
     if let Err(error) = draft.type_text("height_mm", "very tall") {
         println!("refused: {error}");
     }
     draft.type_text("height_mm", "410")?;
     store.from_source(|store| store.edit(&3, |piece| piece.title = "Ribbed jug".to_owned()))?;
     tell(&store, "renamed by another")?;
-    store.commit(&mut draft)?;
+    store.drafts_mut().commit(draft)?;
     tell(&store, "committed")?;
     println!("{:?}", store.get(&3));
 
     // Both changed the same field: the person decides.
-    let mut draft = store.draft(&2)?;
-    draft.set(Piece::TITLE, "Tall vase".to_owned());
+    let mut draft = store.drafts_mut().begin(&2)?;
+    draft.set(Piece::TITLE, "Tall vase".to_owned())?;
     store.edit(&2, |piece| piece.title = "Wide vase".to_owned())?;
-    if let Err(CommitError::Conflict { conflict, .. }) = store.commit(&mut draft) {
-        println!("conflict in {:?}", conflict.overlapping);
-        draft.settle(*conflict, Prefer::Mine);
+    if let Err(refused) = store.drafts_mut().commit(draft) {
+        println!("{refused}");
+        let mut draft = *refused.draft;
+        if let CommitProblem::Conflict(conflict) = refused.problem {
+            draft.settle(*conflict, Prefer::Mine);
+        }
+        store.drafts_mut().commit(draft)?;
     }
-    store.commit(&mut draft)?;
     println!("{:?}", store.get(&2).map(|piece| piece.title.as_str()));
 
     // Given up: nothing has changed.
-    let mut draft = store.draft(&2)?;
-    draft.set(Piece::TITLE, "Nonsense".to_owned());
-    store.discard(draft)?;
+    let mut draft = store.drafts_mut().begin(&2)?;
+    draft.set(Piece::TITLE, "Nonsense".to_owned())?;
+    store.drafts_mut().discard(draft)?;
     println!("{:?}", store.get(&2).map(|piece| piece.title.as_str()));
     Ok(())
 }

@@ -2,7 +2,8 @@
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;
-use usual_tide::{FilterText, Item, ListId, Query, Search, Store};
+use usual_tide::query::FilterText;
+use usual_tide::{Item, ListId, Query, Search, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -54,7 +55,9 @@ fn main() -> Result<(), Box<dyn Error>> {
     let list = store.bind(Query::new());
     let feed = store.feed(list)?;
     for letters in ["c", "ca", "cafe", "ca", "crae cup"] {
-        store.change_query(list, |query| query.search(Search::new(letters)))?;
+        store
+            .list_mut(list)?
+            .change_query(|query| query.search(Search::new(letters)));
         let steps = feed.read(&store)?.map(|changes| changes.steps());
         shown(&store, list, &format!("{letters:?} {steps:?}"))?;
     }

@@ -2,7 +2,8 @@
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;
-use usual_tide::{Item, OnDuplicate, Query, Replica, Selection, Store};
+use usual_tide::edits::OnDuplicate;
+use usual_tide::{Item, Query, Replica, Selection, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {

@@ -31,7 +31,7 @@ fn main() -> Result<(), Box<dyn Error>> {
         );
     }
     // The same by the row where it ends: lifting it lets those below slip up, so this is row 3.
-    store.undo()?;
+    store.history_mut().undo()?;
     store.move_to(&'B', Place::Row(3))?;
     println!("{}", order(&store, list)?);
     // The two together are the one move again.
@@ -51,12 +51,12 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     // In a filtered list a place is among the rows that it shows.
     let vowels = store.bind(Query::new().filter(|piece: &Piece| "AEIOU".contains(piece.id)));
-    store.move_in(vowels, &['E'], Place::Start)?;
+    store.list_mut(vowels)?.move_to(&['E'], Place::Start)?;
     println!("{} of {}", order(&store, vowels)?, order(&store, list)?);
 
     // In a sorted list there is no order by hand, and nothing is moved.
     let sorted = store.bind(Query::new().sort(Piece::ID));
-    if let Err(error) = store.move_in(sorted, &['A'], Place::End) {
+    if let Err(error) = store.list_mut(sorted)?.move_to(&['A'], Place::End) {
         println!("refused: {error}");
     }
     if let Err(error) = store.move_to(&'A', Place::Row(6)) {

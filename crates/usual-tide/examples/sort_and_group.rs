@@ -2,7 +2,9 @@
 #![allow(clippy::print_stdout)]
 
 use std::error::Error;
-use usual_tide::{Collation, Group, Item, ListId, Query, Sort, Store, Total};
+use usual_tide::query::Total;
+use usual_tide::text::Collation;
+use usual_tide::{Group, Item, ListId, Query, Sort, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -47,20 +49,24 @@ fn main() -> Result<(), Box<dyn Error>> {
     let list = store.bind(Query::new().sort(Piece::HEIGHT_MM.descending().then(Piece::TITLE)));
     shown(&store, list, "tallest first")?;
     // The same as text, such as a person's saved settings.
-    store.change_query(list, |query| match Sort::parse("-height_mm, title") {
-        Ok(sort) => query.sort(sort),
-        Err(_) => query,
-    })?;
+    store
+        .list_mut(list)?
+        .change_query(|query| match Sort::parse("-height_mm, title") {
+            Ok(sort) => query.sort(sort),
+            Err(_) => query,
+        });
     // As people read: é beside e, and 9 before 10.
     let order = Collation::plain().numeric();
-    store.change_query(list, |query| {
-        query.sort(Sort::by_text(Piece::TITLE, &order))
-    })?;
+    store
+        .list_mut(list)?
+        .change_query(|query| query.sort(Sort::by_text(Piece::TITLE, &order)));
     shown(&store, list, "as people read")?;
 
     // Sections by shelf; pieces without one come last.
     let by_shelf = Group::by(Piece::SHELF).total(Total::Sum, Piece::HEIGHT_MM);
-    store.change_query(list, |query| query.group(by_shelf))?;
+    store
+        .list_mut(list)?
+        .change_query(|query| query.group(by_shelf));
     shown(&store, list, "by shelf")?;
 
     // A piece goes to another shelf: the change set speaks by section as well.

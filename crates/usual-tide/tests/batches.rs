@@ -52,7 +52,7 @@ fn a_batch_is_one_change_set() {
         ),
         (1, 1, 1)
     );
-    assert_eq!(changes.inserted()[0].rows.get(0).unwrap().height_mm, 5);
+    assert_eq!(changes.inserted()[0].rows.at(0).unwrap().height_mm, 5);
     assert_eq!(changes.touched(), 3);
 }
 
@@ -82,7 +82,7 @@ fn an_inner_batch_that_fails_takes_back_its_own_edits_alone() {
     assert_eq!((changes.removed().len(), changes.updated().len()), (1, 1));
     view.apply(&changes).unwrap();
     assert!(view.items().eq(store.list(list).unwrap().items()));
-    assert_eq!(store.list(list).unwrap().get(0).unwrap().id, 1);
+    assert_eq!(store.list(list).unwrap().at(0).unwrap().id, 1);
 }
 
 #[test]
@@ -93,15 +93,13 @@ fn a_query_changed_in_a_batch_that_fails_is_the_old_one_again() {
     let before: Vec<_> = store.list(list).unwrap().items().cloned().collect();
     let done: Edited = store.batch(|store| {
         store.remove(&4)?;
-        store
-            .change_query(list, |query| {
-                let sort = Sort::by(|piece: &Piece| &piece.height_mm).descending();
-                query
-                    .filter(|piece: &Piece| piece.id > 2)
-                    .sort(sort)
-                    .skip(1)
-            })
-            .unwrap();
+        store.list_mut(list).unwrap().change_query(|query| {
+            let sort = Sort::by(|piece: &Piece| &piece.height_mm).descending();
+            query
+                .filter(|piece: &Piece| piece.id > 2)
+                .sort(sort)
+                .skip(1)
+        });
         assert_eq!(store.list(list).unwrap().len(), 5);
         store.hold(&5)?;
         store.edit(&5, |piece| piece.height_mm = 0)?;
@@ -157,7 +155,10 @@ fn a_feed_made_in_a_batch_that_fails_goes_on_from_what_is_left() {
     let mut made = None;
     let done: Edited = store.batch(|store| {
         store.remove(&0)?;
-        store.change_query(list, |query| query.take(5)).unwrap();
+        store
+            .list_mut(list)
+            .unwrap()
+            .change_query(|query| query.take(5));
         made = Some(store.feed(list).unwrap());
         store.remove(&0)?;
         Ok(())
@@ -165,7 +166,7 @@ fn a_feed_made_in_a_batch_that_fails_goes_on_from_what_is_left() {
     assert!(done.is_err());
     store.remove(&9).unwrap();
     let changes = made.unwrap().read(&store).unwrap().unwrap();
-    assert_eq!(changes.after(), 9);
+    assert_eq!(changes.len_after(), 9);
 }
 
 #[test]
@@ -177,7 +178,7 @@ fn large_batches_go_the_ways_for_many_rows() {
             store.bind(Query::new()),
             store.bind(Query::new().filter(|piece: &Piece| piece.height_mm > 10)),
             store.bind(Query::new().sort(Piece::HEIGHT_MM)),
-            store.bind(Query::new().sort(Sort::with(|one: &Piece, two: &Piece| {
+            store.bind(Query::new().sort(Sort::from_fn(|one: &Piece, two: &Piece| {
                 (two.height_mm / 20).cmp(&(one.height_mm / 20))
             }))),
         ];
@@ -209,7 +210,15 @@ fn large_batches_go_the_ways_for_many_rows() {
             }
         }
         for _ in 0..3 {
-            assert!(store.undo().unwrap().unwrap().skipped.is_empty());
+            assert!(
+                store
+                    .history_mut()
+                    .undo()
+                    .unwrap()
+                    .unwrap()
+                    .skipped
+                    .is_empty()
+            );
             store.check().unwrap();
         }
         assert!(
@@ -260,7 +269,10 @@ fn a_list_that_a_failed_batch_unbound_is_bound_again() {
         .collect();
     let failed: Edited = store.batch(|store| {
         store.remove(&1)?;
-        store.change_query(list, |query| query.unsorted()).unwrap();
+        store
+            .list_mut(list)
+            .unwrap()
+            .change_query(|query| query.unsorted());
         store.unbind(list).unwrap();
         store.remove(&2)?;
         assert!(store.list(list).is_err());
@@ -292,7 +304,10 @@ fn a_feed_made_in_a_failed_batch_begins_where_the_list_is_taken_back_to() {
     let list = store.bind(Query::new().take(3));
     let mut made = None;
     let failed: Edited = store.batch(|store| {
-        store.change_query(list, |query| query.take(7)).unwrap();
+        store
+            .list_mut(list)
+            .unwrap()
+            .change_query(|query| query.take(7));
         made = store.feed(list).ok();
         store.remove(&99).map(drop)
     });
@@ -308,7 +323,7 @@ fn a_feed_made_in_a_failed_batch_begins_where_the_list_is_taken_back_to() {
 #[test]
 fn what_runs_in_between_leaves_a_batch_what_it_is() {
     let mut store = store();
-    let draft = store.draft(&1).unwrap();
+    let draft = store.drafts_mut().begin(&1).unwrap();
     std::thread::scope(|scope| {
         let (send, dropped) = std::sync::mpsc::channel();
         let started = std::sync::mpsc::channel();
@@ -324,27 +339,31 @@ fn what_runs_in_between_leaves_a_batch_what_it_is() {
         });
         from_source.unwrap();
     });
-    assert_eq!(store.undo_len(), 0, "the source's edit is no step");
+    assert_eq!(
+        store.history().undo_len(),
+        0,
+        "the source's edit is no step"
+    );
 
-    let draft = store.draft(&1).unwrap();
+    let draft = store.drafts_mut().begin(&1).unwrap();
     drop(draft);
     let named: Edited = store.batch_named("Lower it", |store| {
         store.edit(&3, |piece| piece.height_mm = 1).map(drop)
     });
     named.unwrap();
-    assert_eq!(store.undo_name(), Some("Lower it"));
-    drop(store.draft(&1).unwrap());
+    assert_eq!(store.history().undo_name(), Some("Lower it"));
+    drop(store.drafts_mut().begin(&1).unwrap());
     store
         .from_source(|store| store.edit(&4, |piece| piece.height_mm = 1))
         .unwrap();
-    assert_eq!(store.undo_len(), 1);
+    assert_eq!(store.history().undo_len(), 1);
     // A reload within a person's batch is a part of that step, and does not hide the rest of it.
     let reloaded: Edited = store.batch(|store| {
         store.edit(&5, |piece| piece.height_mm = 2)?;
         store.reload((0..10).rev().map(piece)).map(drop)
     });
     reloaded.unwrap();
-    assert_eq!(store.undo_len(), 2);
-    store.undo().unwrap();
+    assert_eq!(store.history().undo_len(), 2);
+    store.history_mut().undo().unwrap();
     assert_eq!(ids(&store), (0..10).collect::<Vec<u32>>());
 }

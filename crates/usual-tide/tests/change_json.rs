@@ -6,8 +6,9 @@
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::sync::Arc;
+use usual_tide::changes::Step;
 use usual_tide::record::{FieldName, Record, Schema, parse};
-use usual_tide::{ChangeSet, Group, Item, Query, Step, Store};
+use usual_tide::{ChangeSet, Group, Item, Query, Store};
 
 fn key() -> FieldName {
     FieldName::parse("id").unwrap()

@@ -7,7 +7,8 @@ use proptest::prelude::*;
 use serde_json::Value;
 use std::cmp::Ordering;
 use std::sync::Arc;
-use usual_tide::{CaseFirst, Collation, Group, Item, Query, Sort, Store};
+use usual_tide::text::{CaseFirst, Collation};
+use usual_tide::{Group, Item, Query, Sort, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -156,7 +157,7 @@ proptest! {
                     store.release(&key).unwrap();
                 }
                 1 => {
-                    store.change_query(list, |query| query.filter(move |piece: &Piece| piece.id % 5 != key % 5)).unwrap();
+                    store.list_mut(list).unwrap().change_query(|query| query.filter(move |piece: &Piece| piece.id % 5 != key % 5));
                 }
                 2 => {
                     let keys: Vec<u32> = (0..titles.len() as u32).filter(|id| id % 2 == key % 2).collect();
@@ -166,7 +167,7 @@ proptest! {
             }
             store.check().unwrap();
         }
-        store.change_query(list, Query::unfiltered).unwrap();
+        store.list_mut(list).unwrap().change_query(Query::unfiltered);
         store.check().unwrap();
         let rows: Vec<Arc<Piece>> = store.list(list).unwrap().items().cloned().collect();
         let order = |one: &Piece, two: &Piece| {

@@ -75,13 +75,15 @@ fn accessors_filter_and_sort() {
     };
     assert_eq!(values(&store), [3, 2, -1]);
     store
-        .change_query(list, |query| query.filter(Crate::<u64, i64>::TYPE.is(2)))
-        .unwrap();
+        .list_mut(list)
+        .unwrap()
+        .change_query(|query| query.filter(Crate::<u64, i64>::TYPE.is(2)));
     assert_eq!(values(&store), [2]);
     let by_size = Sort::by_value(|item: &Crate<u64, i64>| item.r#type.abs());
     store
-        .change_query(list, |query| query.unfiltered().sort(by_size))
-        .unwrap();
+        .list_mut(list)
+        .unwrap()
+        .change_query(|query| query.unfiltered().sort(by_size));
     assert_eq!(values(&store), [-1, 2, 3]);
 }
 
@@ -102,7 +104,10 @@ fn missing_values_and_numbers_that_are_none_come_last_in_either_direction() {
     let mut store = Store::load(items).unwrap();
     let list = store.bind(Query::new());
     let mut keys = |sort: Sort<Crate<u32, Option<f64>>>| -> Vec<u32> {
-        store.change_query(list, |query| query.sort(sort)).unwrap();
+        store
+            .list_mut(list)
+            .unwrap()
+            .change_query(|query| query.sort(sort));
         store
             .list(list)
             .unwrap()

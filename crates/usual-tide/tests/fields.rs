@@ -8,7 +8,9 @@ use proptest::prelude::*;
 use rust_decimal::Decimal;
 use std::cmp::Ordering;
 use std::sync::Arc;
-use usual_tide::{FieldValue, Fields, Folding, InputError, Item, Kind, Store, Value};
+use usual_tide::fields::{InputError, Kind, Value};
+use usual_tide::text::Folding;
+use usual_tide::{FieldValue, Fields, Item, Store};
 
 /// An amount that is shown with its currency and edited as two values.
 #[derive(Clone, PartialEq, Debug, Default, Fields)]
@@ -343,7 +345,7 @@ fn fields_of_any_name_are_found_by_their_path_and_merged_by_field() {
         speed: Speed { kmh: 0 },
     };
     let mut store = Store::load([run]).unwrap();
-    store.expect_answers();
+    store.writes_mut().track();
     store
         .edit(&1, |run| {
             run.dotted = 1;
@@ -351,20 +353,20 @@ fn fields_of_any_name_are_found_by_their_path_and_merged_by_field() {
             run.speed.kmh = 3;
         })
         .unwrap();
-    let write = store.unanswered().next().unwrap().clone();
+    let write = store.writes().pending().next().unwrap().clone();
     let (before, after) = (
         write.before.as_ref().unwrap(),
         write.after.as_ref().unwrap(),
     );
     let changed = before.changed_fields(after);
-    let paths: Vec<&str> = changed.iter().map(|path| path.as_str()).collect();
+    let paths: Vec<&str> = changed.iter().map(|path| path.as_pointer()).collect();
     assert_eq!(paths, ["/a.b", "/c~0d", "/speed/km~1h"]);
     for path in &changed {
         assert_eq!(Run::field_at(path).unwrap().path(), *path);
     }
     // The source changes another field meanwhile, and each field of the edit stays on top.
     for (field, expected) in [("a.b", 1), ("c~d", 2), ("speed.km/h", 3)] {
-        let mut draft = store.draft(&1).unwrap();
+        let mut draft = store.drafts_mut().begin(&1).unwrap();
         store
             .from_source(|store| store.edit(&1, |run| run.id = 1))
             .unwrap();
@@ -378,6 +380,6 @@ fn fields_of_any_name_are_found_by_their_path_and_merged_by_field() {
                 })
             })
             .unwrap();
-        store.commit(&mut draft).unwrap();
+        store.drafts_mut().commit(draft).unwrap();
     }
 }

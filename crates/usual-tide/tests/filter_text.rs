@@ -5,8 +5,9 @@
 use jiff::Timestamp;
 use jiff::civil::Date;
 use proptest::prelude::*;
+use usual_tide::Item;
+use usual_tide::query::FilterText;
 use usual_tide::record::{FieldName, Record, Schema, parse};
-use usual_tide::{FilterText, Item};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -448,14 +449,18 @@ fn records_are_filtered_by_what_their_fields_hold() {
     assert_eq!(ids(&schema, "a.b = 7 OR \"/size/w\" = 1"), ["2", "3"]);
     assert_eq!(ids(&schema, "fee.amount > '4.40'"), ["1"]);
     schema
-        .state("fee.amount", usual_tide::Kind::Decimal)
+        .state("fee.amount", usual_tide::fields::Kind::Decimal)
         .unwrap();
     assert_eq!(ids(&schema, "fee.amount > 4.4"), ["1", "2"]);
     assert_eq!(
         ids(&schema, "fee.amount = 4.5 OR fee.amount = 12"),
         ["1", "2"]
     );
-    assert!(schema.state("fee.sum", usual_tide::Kind::Decimal).is_err());
+    assert!(
+        schema
+            .state("fee.sum", usual_tide::fields::Kind::Decimal)
+            .is_err()
+    );
     let typo = text("fee.amont > 1").check_with(&schema).unwrap_err();
     assert!(typo.to_string().ends_with("did you mean \"fee.amount\"?"));
 }

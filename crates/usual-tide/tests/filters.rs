@@ -34,7 +34,10 @@ fn counted() -> (Condition<Piece>, Arc<AtomicUsize>) {
         counter.fetch_add(1, Ordering::Relaxed);
         piece.height_mm >= 100
     };
-    (Condition::by_fields([Piece::HEIGHT_MM.into()], test), asked)
+    (
+        Condition::from_fn_on([Piece::HEIGHT_MM.into()], test),
+        asked,
+    )
 }
 
 #[test]
@@ -55,16 +58,16 @@ fn an_edit_asks_the_filter_only_when_it_is_in_a_field_that_the_filter_reads() {
 
     store.edit(&11, |piece| piece.height_mm = 20).unwrap();
     assert_eq!((asked_since(), len(&store)), (1, 4));
-    store.undo().unwrap();
+    store.history_mut().undo().unwrap();
     assert_eq!((asked_since(), len(&store)), (1, 5));
     // A row that was not to be seen at all is asked for, whatever its edits were.
-    let asked_removal = store.propose_removal(&[11]).unwrap();
+    let asked_removal = store.removals_mut().begin(&[11]).unwrap();
     store.edit(&11, |piece| piece.title.clear()).unwrap();
     assert_eq!((asked_since(), len(&store)), (0, 4));
     store
         .batch(|store| {
             store.edit(&11, |piece| piece.title.push('x')).unwrap();
-            store.cancel(asked_removal)
+            store.removals_mut().cancel(asked_removal)
         })
         .unwrap();
     assert_eq!((asked_since(), len(&store)), (1, 5));
@@ -80,7 +83,7 @@ fn a_closure_whose_fields_nobody_knows_is_asked_every_time() {
         piece.title.len() > 7
     };
     let mut store = Store::load((0..20).map(piece)).unwrap();
-    let list = store.bind(Query::new().filter(Condition::by(test).and(Piece::FIRED.is(true))));
+    let list = store.bind(Query::new().filter(Condition::from_fn(test).and(Piece::FIRED.is(true))));
     asked.store(0, Ordering::Relaxed);
     store.edit(&11, |piece| piece.glaze = None).unwrap();
     assert_eq!(asked.load(Ordering::Relaxed), 1);

@@ -7,10 +7,11 @@ use proptest::prelude::*;
 use rusqlite::Connection;
 use rust_decimal::Decimal;
 use unicode_segmentation::UnicodeSegmentation;
-use usual_tide::{
-    Group, GroupProblem, Item, ListEditError, ListId, Period, Place, Query, SectionKey, SectionRow,
-    Store, Total, Value,
-};
+use usual_tide::fields::Value;
+use usual_tide::lists::ListEditError;
+use usual_tide::query::{Period, QueryTextProblem, Total};
+use usual_tide::sections::{SectionKey, SectionRow};
+use usual_tide::{Group, Item, ListId, Place, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -194,24 +195,24 @@ fn a_wrong_text_says_where_and_what_is_meant() {
         |text: &str| Group::<Piece>::parse(text).map_err(|error| (error.column, error.problem));
     assert!(column(" - due : month").is_ok());
     assert!(column("height:width=2.5").is_ok());
-    let unknown = GroupProblem::UnknownField {
+    let unknown = QueryTextProblem::UnknownField {
         name: "shelv".into(),
         nearest: Some("shelf".into()),
     };
     assert_eq!(column("-shelv:year").unwrap_err(), (2, unknown));
     assert_eq!(
         column("due:yaer").unwrap_err(),
-        (5, GroupProblem::UnknownWay("yaer".into()))
+        (5, QueryTextProblem::UnknownGrouping("yaer".into()))
     );
     assert_eq!(
         column("due:step=x").unwrap_err(),
-        (10, GroupProblem::BadWidth("x".into()))
+        (10, QueryTextProblem::BadWidth("x".into()))
     );
     assert_eq!(
         column("height:step=-1").unwrap_err(),
-        (13, GroupProblem::BadWidth("-1".into()))
+        (13, QueryTextProblem::BadWidth("-1".into()))
     );
-    assert_eq!(column(" ").unwrap_err().1, GroupProblem::NoName);
+    assert_eq!(column(" ").unwrap_err().1, QueryTextProblem::NoName);
 }
 
 fn board(regroup: bool) -> (Store<Piece>, ListId) {
@@ -236,8 +237,20 @@ fn rows_move_within_their_section_and_keep_to_it_at_a_seam() {
     ];
     assert_eq!(shown(&store, list), sections(&expected));
     // The gap between 5 and 2 is the end of A for a row of A and the start of B for one of B.
-    assert!(store.move_in(list, &[1], Place::Gap(3)).unwrap());
-    assert!(store.move_in(list, &[4], Place::Gap(3)).unwrap());
+    assert!(
+        store
+            .list_mut(list)
+            .unwrap()
+            .move_to(&[1], Place::Gap(3))
+            .unwrap()
+    );
+    assert!(
+        store
+            .list_mut(list)
+            .unwrap()
+            .move_to(&[4], Place::Gap(3))
+            .unwrap()
+    );
     let expected = [
         ("A", &[3, 5, 1][..]),
         ("B", &[4, 2]),
@@ -246,12 +259,20 @@ fn rows_move_within_their_section_and_keep_to_it_at_a_seam() {
     ];
     assert_eq!(shown(&store, list), sections(&expected));
     assert!(
-        !store.move_in(list, &[1], Place::Row(2)).unwrap(),
+        !store
+            .list_mut(list)
+            .unwrap()
+            .move_to(&[1], Place::Row(2))
+            .unwrap(),
         "it is there already"
     );
     // Into another section: nobody said how.
     let before = shown(&store, list);
-    let refused = store.move_in(list, &[1], Place::After(4)).unwrap_err();
+    let refused = store
+        .list_mut(list)
+        .unwrap()
+        .move_to(&[1], Place::After(4))
+        .unwrap_err();
     assert!(matches!(refused, ListEditError::OtherSection(_)));
     assert_eq!(
         refused.to_string(),
@@ -260,7 +281,9 @@ fn rows_move_within_their_section_and_keep_to_it_at_a_seam() {
     let to = SectionKey::from("C");
     assert!(
         store
-            .move_to_section(list, &[1], &to, Place::Start)
+            .list_mut(list)
+            .unwrap()
+            .move_to_section(&[1], &to, Place::Start)
             .is_err()
     );
     assert_eq!(shown(&store, list), before);
@@ -270,7 +293,11 @@ fn rows_move_within_their_section_and_keep_to_it_at_a_seam() {
 fn rows_move_to_another_section_where_the_grouping_says_how() {
     let (mut store, list) = board(true);
     let feed = store.feed(list).unwrap();
-    store.move_in(list, &[1, 3], Place::After(2)).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .move_to(&[1, 3], Place::After(2))
+        .unwrap();
     let expected = [
         ("A", &[5][..]),
         ("B", &[2, 1, 3, 4]),
@@ -283,19 +310,31 @@ fn rows_move_to_another_section_where_the_grouping_says_how() {
     assert_eq!((moved, changes.updated().len()), (2, 2));
     // To an empty section, and to a place in one.
     store
-        .move_to_section(list, &[6], &SectionKey::from("C"), Place::Row(0))
+        .list_mut(list)
+        .unwrap()
+        .move_to_section(&[6], &SectionKey::from("C"), Place::Row(0))
         .unwrap();
     store
-        .move_to_section(list, &[5], &SectionKey::from("B"), Place::Gap(1))
+        .list_mut(list)
+        .unwrap()
+        .move_to_section(&[5], &SectionKey::from("B"), Place::Gap(1))
         .unwrap();
     let expected = [("A", &[][..]), ("B", &[2, 5, 1, 3, 4]), ("C", &[6])];
     assert_eq!(shown(&store, list)[..3], sections(&expected));
-    let beyond = store.move_to_section(list, &[5], &SectionKey::from("B"), Place::Row(5));
+    let beyond =
+        store
+            .list_mut(list)
+            .unwrap()
+            .move_to_section(&[5], &SectionKey::from("B"), Place::Row(5));
     assert!(matches!(beyond, Err(ListEditError::Edit(_))));
-    let nowhere = store.move_to_section(list, &[5], &SectionKey::from("Z"), Place::End);
+    let nowhere =
+        store
+            .list_mut(list)
+            .unwrap()
+            .move_to_section(&[5], &SectionKey::from("Z"), Place::End);
     assert!(matches!(nowhere, Err(ListEditError::Section(_))));
     // One step to undo, with the item's change.
-    store.undo().unwrap();
+    store.history_mut().undo().unwrap();
     assert_eq!(store.get(&5).unwrap().shelf.as_deref(), Some("A"));
     store.check().unwrap();
 }
@@ -304,28 +343,52 @@ fn rows_move_to_another_section_where_the_grouping_says_how() {
 fn a_sorted_list_takes_a_row_into_a_section_and_no_place() {
     let (mut store, list) = board(true);
     store
-        .change_query(list, |query| query.sort(Piece::ID.descending()))
+        .list_mut(list)
+        .unwrap()
+        .change_query(|query| query.sort(Piece::ID.descending()));
+    store
+        .list_mut(list)
+        .unwrap()
+        .regroup(&[3], &SectionKey::from("B"))
         .unwrap();
-    store.regroup(list, &[3], &SectionKey::from("B")).unwrap();
     assert_eq!(shown(&store, list)[1], ("B".to_owned(), vec![4, 3, 2]));
-    let refused = store.move_to_section(list, &[3], &SectionKey::from("A"), Place::End);
+    let refused =
+        store
+            .list_mut(list)
+            .unwrap()
+            .move_to_section(&[3], &SectionKey::from("A"), Place::End);
     assert_eq!(refused, Err(ListEditError::Sorted));
 }
 
 #[test]
 fn a_new_row_belongs_to_the_section_of_its_place() {
     let (mut store, list) = board(true);
-    store.add_in(list, piece(7, "A"), Place::Before(4)).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .add(piece(7, "A"), Place::Before(4))
+        .unwrap();
     assert_eq!(shown(&store, list)[1], ("B".to_owned(), vec![2, 7, 4]));
     let draft = store
-        .draft_new_in(list, piece(8, ""), Place::After(7))
+        .list_mut(list)
+        .unwrap()
+        .begin_new_draft(piece(8, ""), Place::After(7))
         .unwrap();
     let place = SectionRow { section: 1, row: 2 };
-    assert_eq!(store.list(list).unwrap().at(place).unwrap().id, 8);
-    store.discard(draft).unwrap();
+    assert_eq!(
+        store.list(list).unwrap().at_section_row(place).unwrap().id,
+        8
+    );
+    store.drafts_mut().discard(draft).unwrap();
     assert_eq!(shown(&store, list)[1], ("B".to_owned(), vec![2, 7, 4]));
     let (mut store, list) = board(false);
-    assert!(store.add_in(list, piece(7, "A"), Place::Before(4)).is_err());
+    assert!(
+        store
+            .list_mut(list)
+            .unwrap()
+            .add(piece(7, "A"), Place::Before(4))
+            .is_err()
+    );
     assert_eq!(store.len(), 6);
 }
 
@@ -426,7 +489,7 @@ fn a_sum_is_exact_or_a_float() {
     }
     let numbers = [i128::MIN, -1, 1].into_iter().zip(0..);
     let mut store = Store::load(numbers.map(|(number, id)| Large { id, number })).unwrap();
-    let group = Group::with(|_: &Large| true).total(Total::Sum, Large::NUMBER);
+    let group = Group::from_fn(|_: &Large| true).total(Total::Sum, Large::NUMBER);
     let list = store.bind(Query::new().group(group));
     let section = store.list(list).unwrap().sections().next().unwrap();
     assert_eq!(section.totals(), [Value::Integer(i128::MIN)]);

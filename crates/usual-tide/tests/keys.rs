@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::collections::HashSet;
-use usual_tide::{KeyCounter, uuid_key};
+use usual_tide::keys::{KeyCounter, uuid_key};
 
 #[test]
 fn keys_made_on_several_threads_at_once_never_collide() {

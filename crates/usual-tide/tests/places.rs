@@ -3,7 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use proptest::prelude::*;
-use usual_tide::{EditError, Item, ListEditError, ListId, Place, Query, Store};
+use usual_tide::lists::ListEditError;
+use usual_tide::{EditError, Item, ListId, Place, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -62,15 +63,35 @@ fn the_off_by_one_of_reordering_cannot_happen() {
 fn a_row_lands_next_to_its_visible_neighbour() {
     let mut store = store("aAbBcCd");
     let list = capitals(&mut store);
-    store.move_in(list, &['A'], Place::After('B')).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .move_to(&['A'], Place::After('B'))
+        .unwrap();
     assert_eq!(order(&store), "abBAcCd");
-    store.move_in(list, &['C'], Place::Row(0)).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .move_to(&['C'], Place::Row(0))
+        .unwrap();
     assert_eq!(order(&store), "abCBAcd");
-    store.move_in(list, &['C', 'A'], Place::Gap(2)).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .move_to(&['C', 'A'], Place::Gap(2))
+        .unwrap();
     assert_eq!(order(&store), "abBCAcd");
-    store.add_in(list, Piece { id: 'D' }, Place::End).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .add(Piece { id: 'D' }, Place::End)
+        .unwrap();
     assert_eq!(order(&store), "abBCADcd");
-    store.add_in(list, Piece { id: 'E' }, Place::Start).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .add(Piece { id: 'E' }, Place::Start)
+        .unwrap();
     assert_eq!(order(&store), "abEBCADcd");
     assert_eq!(shown(&store, list), "EBCAD");
 }
@@ -88,7 +109,7 @@ fn dropping_rows_where_they_are_leaves_hidden_rows_alone() {
         (&['A', 'B', 'C'], Place::End),
         (&[], Place::Start),
     ] {
-        assert!(!store.move_in(list, keys, place).unwrap());
+        assert!(!store.list_mut(list).unwrap().move_to(keys, place).unwrap());
         assert_eq!(order(&store), "AxByC", "{keys:?} {place:?}");
     }
 }
@@ -97,7 +118,11 @@ fn dropping_rows_where_they_are_leaves_hidden_rows_alone() {
 fn a_list_that_shows_nothing_takes_rows_at_the_end() {
     let mut store = store("abc");
     let list = capitals(&mut store);
-    store.add_in(list, Piece { id: 'A' }, Place::Start).unwrap();
+    store
+        .list_mut(list)
+        .unwrap()
+        .add(Piece { id: 'A' }, Place::Start)
+        .unwrap();
     assert_eq!(order(&store), "abcA");
 }
 
@@ -108,23 +133,26 @@ fn places_that_a_list_does_not_have_are_typed_errors() {
     let sorted = store.bind(Query::new().sort(Piece::ID));
     let end = Place::End;
     assert_eq!(
-        store.move_in(sorted, &['A'], end),
+        store.list_mut(sorted).unwrap().move_to(&['A'], end),
         Err(ListEditError::Sorted)
     );
     assert_eq!(
-        store.move_in(list, &['a'], end),
+        store.list_mut(list).unwrap().move_to(&['a'], end),
         Err(ListEditError::NotShown('a'))
     );
     assert_eq!(
-        store.move_in(list, &['A'], Place::After('b')),
+        store
+            .list_mut(list)
+            .unwrap()
+            .move_to(&['A'], Place::After('b')),
         Err(ListEditError::NotShown('b'))
     );
     assert_eq!(
-        store.move_in(list, &['z'], end),
+        store.list_mut(list).unwrap().move_to(&['z'], end),
         Err(ListEditError::Edit(EditError::UnknownKey('z')))
     );
     assert_eq!(
-        store.move_in(list, &['A'], Place::Row(2)),
+        store.list_mut(list).unwrap().move_to(&['A'], Place::Row(2)),
         Err(ListEditError::Edit(EditError::OutOfRange {
             position: 2,
             last: 1
@@ -132,16 +160,15 @@ fn places_that_a_list_does_not_have_are_typed_errors() {
     );
     assert_eq!(
         store
-            .add_in(list, Piece { id: 'A' }, end)
+            .list_mut(list)
+            .unwrap()
+            .add(Piece { id: 'A' }, end)
             .unwrap_err()
             .to_string(),
         "the key 'A' is taken by the item at position 1"
     );
     store.unbind(list).unwrap();
-    assert!(matches!(
-        store.move_in(list, &['A'], end),
-        Err(ListEditError::UnknownList(_))
-    ));
+    assert!(store.list_mut(list).is_err());
     assert_eq!(order(&store), "aAbB");
 }
 
@@ -152,13 +179,16 @@ fn inside_a_batch_a_place_is_among_the_rows_as_edited_so_far() {
     store
         .batch(|store| {
             store.add(Piece { id: 'C' }, Place::Start)?;
-            store.move_in(list, &['B'], Place::After('C'))?;
+            store
+                .list_mut(list)
+                .unwrap()
+                .move_to(&['B'], Place::After('C'))?;
             Ok::<(), ListEditError<char>>(())
         })
         .unwrap();
     assert_eq!(order(&store), "CBaAb");
     assert_eq!(shown(&store, list), "CBA");
-    store.undo().unwrap();
+    store.history_mut().undo().unwrap();
     assert_eq!(order(&store), "aAbB");
 }
 
@@ -184,7 +214,7 @@ proptest! {
         let mut store = store(&letters.iter().collect::<String>());
         let list = capitals(&mut store);
         if skip > 0 {
-            store.change_query(list, |query| query.skip(skip)).unwrap();
+            store.list_mut(list).unwrap().change_query(|query| query.skip(skip));
         }
         let visible = shown(&store, list);
         let mut alone = self::store(&visible);
@@ -195,7 +225,7 @@ proptest! {
         let hidden_before = hidden(&store);
         let before = order(&store);
 
-        let done = store.move_in(list, &moved, place);
+        let done = store.list_mut(list).unwrap().move_to(&moved, place);
         let expected = alone.move_many(&moved, place);
         prop_assert_eq!(done.is_ok(), expected.is_ok());
         prop_assert_eq!(hidden(&store), hidden_before);

@@ -6,8 +6,9 @@
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::cmp::Ordering;
+use usual_tide::query::{SortRank, SortValue};
 use usual_tide::record::{self, FieldName, ParseError, Record, RecordKey, Shape};
-use usual_tide::{Item, Place, Query, SortRank, SortValue, Store};
+use usual_tide::{Item, Place, Query, Store};
 
 fn name(text: &str) -> FieldName {
     FieldName::parse(text).unwrap()
@@ -115,7 +116,7 @@ fn differing_fields_are_pointers_into_objects_on_both_sides() {
         &json!({"id": 1, "a": {"x": 1.0, "y": 3, "z": 0}, "b": [1, 3], "f": null, "d/e": 1}),
     );
     let fields = one.changed_fields(&two);
-    let fields: Vec<&str> = fields.iter().map(|field| field.as_str()).collect();
+    let fields: Vec<&str> = fields.iter().map(|field| field.as_pointer()).collect();
     assert_eq!(fields, ["/a/y", "/a/z", "/b", "/c", "/d~1e", "/f"]);
 }
 
@@ -171,7 +172,7 @@ fn a_change_set_as_json_has_the_documented_form() {
     let changes = feed.read(&store).unwrap().unwrap();
     let rows = store.list(list).unwrap();
     assert_eq!(
-        changes.to_json(|position| rows.get(position).map(|row| &**row)),
+        changes.to_json(|position| rows.at(position).map(|row| &**row)),
         json!({
             "before": 4, "after": 4,
             "removed": [{"at": 3, "key": "P-0412"}],

@@ -2,11 +2,12 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+use usual_tide::edits::{InBatch, OnDuplicate};
+use usual_tide::fields::Value;
 use usual_tide::record::{FieldName, Record};
-use usual_tide::{
-    BrokenRule, EditError, FailedField, Fields, Folding, InBatch, Item, OnDuplicate, Place, Rules,
-    Store, Value,
-};
+use usual_tide::rules::{BrokenRule, FailedField};
+use usual_tide::text::Folding;
+use usual_tide::{EditError, Fields, Item, Place, Rules, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -152,7 +153,7 @@ fn items_added_together_are_held_against_each_other() {
     // What was freed by a removal, or by an undo, can be taken again.
     store.remove(&1).unwrap();
     store.add(piece(4, "Mug"), Place::End).unwrap();
-    store.undo().unwrap();
+    store.history_mut().undo().unwrap();
     store.add(piece(5, "Mug"), Place::End).unwrap();
     store.check().unwrap();
 }
@@ -167,7 +168,7 @@ fn rules_are_not_changed_inside_a_batch_and_do_not_bind_the_source() {
         .unwrap();
     store.reload([piece(1, "Mug"), piece(2, "Jug")]).unwrap();
     assert_eq!(store.broken_rules().count(), 2);
-    store.undo().unwrap();
+    store.history_mut().undo().unwrap();
     assert!(store.add(piece(3, "Bowl"), Place::End).is_err());
 }
 

@@ -6,7 +6,9 @@ use proptest::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use unicode_segmentation::UnicodeSegmentation;
-use usual_tide::{AnyField, Folding, Item, Query, Search, Store};
+use usual_tide::fields::AnyField;
+use usual_tide::text::Folding;
+use usual_tide::{Item, Query, Search, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -156,7 +158,7 @@ fn one_letter_more_or_less_asks_only_the_rows_that_can_change() {
                 Some(text) => query.search(search(text)),
                 None => query.unsearched(),
             };
-            store.change_query(list, change).unwrap();
+            store.list_mut(list).unwrap().change_query(change);
             (
                 store.list(list).unwrap().len(),
                 read.load(Ordering::Relaxed),
@@ -232,7 +234,7 @@ proptest! {
             }
             let key = (round % titles.len()) as u32;
             store.edit(&key, |piece| piece.title = letters.clone()).unwrap();
-            store.change_query(list, |query| query.search(search(&typed))).unwrap();
+            store.list_mut(list).unwrap().change_query(|query| query.search(search(&typed)));
             store.check().unwrap();
             let fresh = store.bind(Query::new().sort(Piece::TITLE).search(search(&typed)));
             let shown: Vec<Arc<Piece>> = store.list(list).unwrap().items().cloned().collect();

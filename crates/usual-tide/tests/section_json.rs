@@ -114,10 +114,10 @@ proptest! {
             }
             let Some(changes) = feed.read(&store).unwrap() else { continue };
             let rows = store.list(list).unwrap();
-            let set = changes.to_json(|at| rows.get(at).map(|record| &**record));
+            let set = changes.to_json(|at| rows.at(at).map(|record| &**record));
             for name in ["removed", "inserted"] {
                 for row in entries(&set, name) {
-                    let place = if name == "removed" { changes.place_before(number(&row["at"])) } else { changes.place_after(number(&row["at"])) };
+                    let place = if name == "removed" { changes.section_row_before(number(&row["at"])) } else { changes.section_row_after(number(&row["at"])) };
                     let place = place.unwrap();
                     prop_assert_eq!((number(&row["section"]), number(&row["row"])), (place.section, place.row));
                 }
@@ -126,8 +126,8 @@ proptest! {
             prop_assert_eq!(&apply_flat(&shown, &set), &now);
 
             let by_section = changes.by_section().to_json(
-                |at| rows.at(at).map(|record: &Arc<Record>| &**record),
-                |at| rows.section(at).map(|section| section.key().clone()),
+                |place| rows.at_section_row(place).map(|record: &Arc<Record>| &**record),
+                |at| rows.section_at(at).map(|section| section.key().clone()),
             );
             prop_assert_eq!(&by_section["sections"], &set["sections"]);
             for row in entries(&by_section, "moved") {

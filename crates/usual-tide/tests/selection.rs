@@ -4,7 +4,8 @@
 
 use proptest::prelude::*;
 use std::collections::HashSet;
-use usual_tide::{Dropped, Item, ListId, Place, PositionError, Query, Selection, Sort, Store};
+use usual_tide::lists::{Dropped, PositionError};
+use usual_tide::{Item, ListId, Place, Query, Selection, Sort, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -115,9 +116,8 @@ proptest! {
                 2 => drop(store.edit(&key, |piece| piece.fired = !piece.fired)),
                 3 => drop(store.move_to(&key, Place::Row(to))),
                 4 => store
-                    .change_query(list, |query| query.sort(Sort::by(|piece: &Piece| &piece.id).descending()))
-                    .unwrap(),
-                _ => store.change_query(list, Query::unsorted).unwrap(),
+                    .list_mut(list).unwrap().change_query(|query| query.sort(Sort::by(|piece: &Piece| &piece.id).descending())),
+                _ => store.list_mut(list).unwrap().change_query(Query::unsorted),
             }
             let Some(changes) = feed.read(&store).unwrap() else { continue };
             let rows = store.list(list).unwrap();

@@ -8,7 +8,8 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use std::thread;
-use usual_tide::{ChangeSet, Item, ListId, Place, Query, Replica, SharedError, SharedStore, Store};
+use usual_tide::shared::SharedError;
+use usual_tide::{ChangeSet, Item, ListId, Place, Query, Replica, SharedStore, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -46,7 +47,11 @@ struct View {
 }
 
 impl View {
-    fn watch(&self, shared: &SharedStore<Piece>, list: ListId) -> usual_tide::Subscription<Piece> {
+    fn watch(
+        &self,
+        shared: &SharedStore<Piece>,
+        list: ListId,
+    ) -> usual_tide::shared::Subscription<Piece> {
         let subscribed = shared.subscribe(list, |rows| {
             *self.rows.lock().unwrap() = rows.items().cloned().collect();
             let view = self.clone();
@@ -123,7 +128,10 @@ fn four_threads_edit_while_callbacks_and_streams_stay_in_step() {
         writer.join().unwrap();
     }
     // Whoever was telling is done once an edit of this thread has been told.
-    shared.edit(|store| store.undo()).unwrap().unwrap();
+    shared
+        .edit(|store| store.history_mut().undo())
+        .unwrap()
+        .unwrap();
     shared.read(|store| store.check().unwrap()).unwrap();
     assert!(
         view.rows
@@ -155,7 +163,7 @@ fn edits_inside_a_notification_are_queued_and_told_in_turn() {
                 noted
                     .lock()
                     .unwrap()
-                    .push(format!("{} rows", changes.after()));
+                    .push(format!("{} rows", changes.len_after()));
                 assert_eq!(inner.edit(|_| ()), Err(SharedError::InNotification));
                 // Reading is fine.
                 let len = inner.read(Store::len).unwrap();
@@ -228,7 +236,7 @@ fn several_edits_reach_a_busy_subscriber_as_one_set() {
     let late = View::default();
     let chatter = shared.subscribe(list, |_| {
         move |changes: &ChangeSet<Piece>| {
-            for id in changes.after() as u32..10 {
+            for id in changes.len_after() as u32..10 {
                 inner.post(move |store| drop(store.add(piece(id), Place::End)));
             }
         }

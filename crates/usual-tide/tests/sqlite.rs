@@ -6,8 +6,9 @@ use proptest::prelude::*;
 use rusqlite::types::Value as Sql;
 use rusqlite::{Connection, params_from_iter};
 use serde_json::{Value as Json, json};
+use usual_tide::Item;
+use usual_tide::query::FilterText;
 use usual_tide::record::{FieldName, Record, Schema, parse};
-use usual_tide::{FilterText, Item};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -314,7 +315,7 @@ fn the_demo_data_is_selected_as_sqlite_selects_it() {
     }
     let mut schema = Schema::infer(&records);
     schema
-        .state("fee.amount", usual_tide::Kind::Decimal)
+        .state("fee.amount", usual_tide::fields::Kind::Decimal)
         .unwrap();
     for (cql, sql) in [
         (

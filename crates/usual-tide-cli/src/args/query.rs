@@ -2,11 +2,10 @@
 
 use clap::Args;
 use std::path::PathBuf;
+use usual_tide::query::{FilterText, QueryTextError, Total};
 use usual_tide::record::{FieldName, FieldNameError, Record};
-use usual_tide::{
-    Collation, FilterText, FilterTextError, Group, GroupTextError, LocaleError, Sort,
-    SortTextError, Total,
-};
+use usual_tide::text::{Collation, LocaleError};
+use usual_tide::{Group, Sort};
 
 /// How the items of a file, a database or a server are read.
 #[derive(Args, Clone, Default, Debug)]
@@ -116,18 +115,18 @@ impl QueryOptions {
 
 // What can be judged without the data is judged here, so that it is a fault of the options (exit status 2).
 
-fn filter(text: &str) -> Result<String, FilterTextError> {
+fn filter(text: &str) -> Result<String, QueryTextError> {
     let filter: FilterText = text.parse()?;
     filter.check::<Record>()?;
     Ok(text.to_owned())
 }
 
-fn sort(text: &str) -> Result<String, SortTextError> {
+fn sort(text: &str) -> Result<String, QueryTextError> {
     Sort::<Record>::parse(text)?;
     Ok(text.to_owned())
 }
 
-fn group(text: &str) -> Result<String, GroupTextError> {
+fn group(text: &str) -> Result<String, QueryTextError> {
     Group::<Record>::parse(text)?;
     Ok(text.to_owned())
 }

@@ -83,13 +83,13 @@ fn send(
     let mut source = Direct::new(origin.source(&apply.items)?.0);
     let there = source.load().map_err(failed)?.items;
     let mut store = Store::load(there).map_err(CommandError::not_a_list(target))?;
-    store.expect_answers();
+    store.writes_mut().track();
     // In a batch it is asked for item by item.
     store.batch(|store| {
         let items = rows.iter().map(|row| Record::clone(row));
         store.reload(items).map(drop)
     })?;
-    let writes: Vec<_> = store.unanswered().cloned().collect();
+    let writes: Vec<_> = store.writes().pending().cloned().collect();
     let answers = source.write_many(&writes).map_err(failed)?;
     let mut refused = writes.iter().zip(&answers).filter_map(|(write, answer)| {
         let why = match answer {

@@ -9,7 +9,8 @@ use anstyle::Style;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 use usual_tide::record::Record;
-use usual_tide::{ChangeSet, Feed, ListId, SharedError, SharedStore, Store, Subscription};
+use usual_tide::shared::{SharedError, Subscription};
+use usual_tide::{ChangeSet, Feed, ListId, SharedStore, Store};
 use usual_tide_sources::link::{Link, LinkState};
 
 const BOLD: Style = Style::new().bold();

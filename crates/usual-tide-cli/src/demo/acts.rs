@@ -62,34 +62,40 @@ pub(super) const ALL: &[Act] = &[
     Act {
         heading: "Only what waits on shelf A1",
         story: "The potter at shelf A1 wants to see what is still to be fired there.",
-        code: "store.change_query(list, |query| query.filter(waiting_on_a1))",
+        code: "store.list_mut(list)?.change_query(|query| query.filter(waiting_on_a1))",
         edit: |Stage { store, list, .. }| {
             let waiting = |piece: &Record| {
                 let field = |name| piece.members().get(name);
                 field("fired") == Some(&json!(false)) && field("shelf") == Some(&json!("A1"))
             };
-            Ok(store.change_query(*list, |query| query.filter(waiting))?)
+            store
+                .list_mut(*list)?
+                .change_query(|query| query.filter(waiting));
+            Ok(())
         },
     },
     Act {
         heading: "Tallest first",
         story: "The same pieces, now by height, so that the tall ones find their place in the kiln.",
-        code: "store.change_query(list, |query| query.sort(Sort::parse(\"-height_mm\")?))",
+        code: "store.list_mut(list)?.change_query(|query| query.sort(Sort::parse(\"-height_mm\")?))",
         edit: |Stage { store, list, .. }| {
-            let tallest_first = Sort::parse("-height_mm")?;
-            Ok(store.change_query(*list, |query| query.sort(tallest_first))?)
+            let tallest_first = Sort::parse("-height_mm").map_err(CommandError::Sort)?;
+            store
+                .list_mut(*list)?
+                .change_query(|query| query.sort(tallest_first));
+            Ok(())
         },
     },
     Act {
         heading: "A row under edit stays where it is",
         story: "The tallest piece was measured wrong: a form opens with a draft of it. While it is open the kiln's own \
                 log says that the piece was fired, so that it belongs in this list no more. Its row is held.",
-        code: "let mut draft = store.draft(&key)?;   // and from the log: piece.fired = true",
+        code: "let mut draft = store.drafts_mut().begin(&key)?;   // and from the log: piece.fired = true",
         edit: |Stage {
                    store, list, draft, ..
                }| {
             let key = shown_at(store, *list, 0)?;
-            *draft = Some(store.draft(&key)?);
+            *draft = Some(store.drafts_mut().begin(&key)?);
             store.from_source(|store| set(store, &key, "fired", Value::Bool(true)))
         },
     },
@@ -97,11 +103,11 @@ pub(super) const ALL: &[Act] = &[
         heading: "The draft is committed",
         story: "Both changes are kept, for they are of different fields. Now the row goes where it belongs: out of this \
                 list, in one change set.",
-        code: "draft.type_text(\"height_mm\", \"305\")?;   store.commit(&mut draft)",
+        code: "draft.type_text(\"height_mm\", \"305\")?;   store.drafts_mut().commit(draft)",
         edit: |Stage { store, draft, .. }| {
             if let Some(mut draft) = draft.take() {
                 draft.type_text("height_mm", "305")?;
-                store.commit(&mut draft).map_err(Box::new)?;
+                store.drafts_mut().commit(draft).map_err(Box::new)?;
             }
             Ok(())
         },
@@ -110,13 +116,13 @@ pub(super) const ALL: &[Act] = &[
         heading: "Several are to be collected unfired",
         story: "Three of them go home as they are: the second, fourth and fifth on the screen. The rows leave at \
                 once, while a line at the foot of the screen asks whether that was meant.",
-        code: "let asked = store.propose_removal(&keys)",
+        code: "let asked = store.removals_mut().begin(&keys)",
         edit: |Stage {
                    store, list, asked, ..
                }| {
             let keys = [1, 3, 4].map(|row| shown_at(store, *list, row));
             let keys = keys.into_iter().collect::<Result<Vec<_>, _>>()?;
-            *asked = Some(store.propose_removal(&keys)?);
+            *asked = Some(store.removals_mut().begin(&keys)?);
             Ok(())
         },
     },
@@ -124,10 +130,10 @@ pub(super) const ALL: &[Act] = &[
         heading: "Yes, that was meant",
         story: "Only now are they removed from the store. Had the answer been no, each row would have come back \
                 exactly where it belongs, whatever happened meanwhile.",
-        code: "store.confirm(asked)",
+        code: "store.removals_mut().confirm(asked)",
         edit: |Stage { store, asked, .. }| {
             if let Some(asked) = asked.take() {
-                store.confirm(asked)?;
+                store.removals_mut().confirm(asked)?;
             }
             Ok(())
         },
@@ -135,18 +141,21 @@ pub(super) const ALL: &[Act] = &[
     Act {
         heading: "That was a mistake",
         story: "They were on the wrong shelf after all. One step back, and each is where it was.",
-        code: "store.undo()",
+        code: "store.history_mut().undo()",
         edit: |Stage { store, .. }| {
-            store.undo()?;
+            store.history_mut().undo()?;
             Ok(())
         },
     },
     Act {
         heading: "Everything again, in the queue's order",
         story: "The filter and the sort go; every row comes back to its place.",
-        code: "store.change_query(list, |query| query.unfiltered().unsorted())",
+        code: "store.list_mut(list)?.change_query(|query| query.unfiltered().unsorted())",
         edit: |Stage { store, list, .. }| {
-            Ok(store.change_query(*list, |query| query.unfiltered().unsorted())?)
+            store
+                .list_mut(*list)?
+                .change_query(|query| query.unfiltered().unsorted());
+            Ok(())
         },
     },
 ];
@@ -178,7 +187,7 @@ fn shown_at(
     position: usize,
 ) -> Result<RecordKey, CommandError> {
     let rows = store.list(list)?;
-    let piece = rows.get(position).ok_or(EditError::OutOfRange {
+    let piece = rows.at(position).ok_or(EditError::OutOfRange {
         position,
         last: rows.len().saturating_sub(1),
     })?;

@@ -8,7 +8,8 @@ use crate::error::CommandError;
 use crate::output::{self, Output};
 use screen::Screen;
 use usual_tide::record::{Record, parse};
-use usual_tide::{Draft, Feed, ListId, ProposalId, Query, Replica, Store};
+use usual_tide::removals::RemovalId;
+use usual_tide::{Draft, Feed, ListId, Query, Replica, Store};
 
 /// The data that the tour starts from.
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
@@ -37,7 +38,7 @@ struct Stage {
     store: Store<Record>,
     list: ListId,
     draft: Option<Draft<Record>>,
-    asked: Option<ProposalId>,
+    asked: Option<RemovalId>,
 }
 
 /// The stage, and a view that hears of changes from the feed alone.

@@ -59,7 +59,7 @@ impl Screen {
 
     pub(super) fn changes(&mut self, changes: &ChangeSet<Record>, view: &Replica<Record>) {
         self.line("");
-        let after = |position| view.get(position).map(|row| &**row);
+        let after = |position| view.at(position).map(|row| &**row);
         let told = Told::of_rows(changes, after, self.columns - 3);
         let lines = told.lines();
         for line in lines.iter().take(TOLD) {
@@ -97,7 +97,7 @@ impl Screen {
         if marks.is_empty() {
             for run in changes.removed().iter().take(DRAWN / 2) {
                 let gap = changes.follow(run.at);
-                if let Some(usual_tide::Followed::Gone(Some(at))) = gap {
+                if let Some(usual_tide::changes::Followed::Gone(Some(at))) = gap {
                     let near = at.saturating_sub(AROUND)..(at + AROUND + 1).min(view.len());
                     drawn.extend(near.map(|row| (row, None)));
                 }
@@ -106,7 +106,7 @@ impl Screen {
         let mut next = 0;
         for (at, mark) in drawn {
             self.skipped(at - next);
-            if let Some(row) = view.get(at) {
+            if let Some(row) = view.at(at) {
                 self.row(at, row, mark.map_or(&Mark::PLAIN, |mark| mark));
             }
             next = at + 1;

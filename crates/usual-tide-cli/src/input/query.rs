@@ -3,8 +3,11 @@
 use crate::args::{FieldNames, QueryOptions, Totals};
 use crate::error::CommandError;
 use std::collections::HashSet;
+use usual_tide::fields::Kind;
+use usual_tide::query::{FieldLookup, FilterText, Total};
 use usual_tide::record::{FieldName, Record, Schema};
-use usual_tide::{Collation, FieldLookup, FilterText, Group, Kind, Query, Search, Sort, Total};
+use usual_tide::text::Collation;
+use usual_tide::{Group, Query, Search, Sort};
 
 /// Parts of a query as text. An empty text takes a part away.
 #[derive(Clone, Default, Debug)]
@@ -88,12 +91,12 @@ impl Surroundings {
     }
 
     fn filter(&self, query: Query<Record>, text: &str) -> Result<Query<Record>, CommandError> {
-        let filter: FilterText = text.parse()?;
-        Ok(query.filter(if self.no_items {
-            filter.check()?
-        } else {
-            filter.check_with(&self.schema)?
-        }))
+        let filter: FilterText = text.parse().map_err(CommandError::Filter)?;
+        let checked = match self.no_items {
+            true => filter.check(),
+            false => filter.check_with(&self.schema),
+        };
+        Ok(query.filter(checked.map_err(CommandError::Filter)?))
     }
 
     fn search(&self, text: &str) -> Search<Record> {
@@ -105,19 +108,21 @@ impl Surroundings {
     }
 
     fn sort(&self, text: &str) -> Result<Sort<Record>, CommandError> {
-        Ok(match &self.collation {
-            _ if self.no_items => Sort::parse(text)?,
-            Some(collation) => Sort::parse_collated(text, &self.schema, collation)?,
-            None => Sort::parse_with(text, &self.schema)?,
-        })
+        let sort = match &self.collation {
+            _ if self.no_items => Sort::parse(text),
+            Some(collation) => Sort::parse_collated(text, &self.schema, collation),
+            None => Sort::parse_with(text, &self.schema),
+        };
+        sort.map_err(CommandError::Sort)
     }
 
     fn group(&self, text: &str) -> Result<Group<Record>, CommandError> {
-        let mut group = match &self.collation {
-            _ if self.no_items => Group::parse(text)?,
-            Some(collation) => Group::parse_collated(text, &self.schema, collation)?,
-            None => Group::parse_with(text, &self.schema)?,
+        let group = match &self.collation {
+            _ if self.no_items => Group::parse(text),
+            Some(collation) => Group::parse_collated(text, &self.schema, collation),
+            None => Group::parse_with(text, &self.schema),
         };
+        let mut group = group.map_err(CommandError::Group)?;
         for (total, name) in self.totals.iter().flat_map(|totals| &totals.0) {
             match self.schema.field(name) {
                 Some(field) => {

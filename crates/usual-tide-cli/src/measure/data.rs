@@ -3,8 +3,9 @@
 use crate::error::CommandError;
 use fastrand::Rng;
 use serde_json::json;
+use usual_tide::Item;
+use usual_tide::fields::Kind;
 use usual_tide::record::{FieldName, Record, Schema};
-use usual_tide::{Item, Kind};
 
 const KINDS: [&str; 8] = [
     "bowl", "mug", "vase", "teapot", "plate", "jug", "moon jar", "saucer",

@@ -8,8 +8,10 @@ use std::collections::{BTreeMap, HashMap};
 use std::hint::black_box;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
+use usual_tide::query::FieldLookup;
 use usual_tide::record::{FieldName, Record, RecordKey, Schema};
-use usual_tide::{Feed, FieldLookup, Folding, Item, ListId, Query, Search, Sort, Store};
+use usual_tide::text::Folding;
+use usual_tide::{Feed, Item, ListId, Query, Search, Sort, Store};
 
 /// Edits of one round.
 const EDITS: usize = 1000;
@@ -203,16 +205,21 @@ fn keystroke(subject: &mut Subject<'_>, before: &str, after: &str) -> Result<Tim
     let earlier = subject.search(before);
     subject
         .store
-        .change_query(list, |query| query.search(earlier))?;
+        .list_mut(list)?
+        .change_query(|query| query.search(earlier));
     subject.read()?;
     let (read, work) = timed(|| {
         subject
             .store
-            .change_query(list, |query| query.search(search))?;
+            .list_mut(list)?
+            .change_query(|query| query.search(search));
         subject.read()
     });
     read?;
-    subject.store.change_query(list, Query::unsearched)?;
+    subject
+        .store
+        .list_mut(list)?
+        .change_query(Query::unsearched);
     subject.read()?;
     let letters = FOLDING.fold(after);
     let (text, letters) = (subject.folded.as_bytes(), letters.as_bytes());

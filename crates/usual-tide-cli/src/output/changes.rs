@@ -25,7 +25,7 @@ impl Form {
         rows: &BoundList<'_, Record>,
         out: &mut Output,
     ) -> Result<(), CommandError> {
-        let after = |position| rows.get(position).map(|record| &**record);
+        let after = |position| rows.at(position).map(|record| &**record);
         match self.format {
             ChangesFormat::Text => {
                 let told = Told::new(changes, rows, columns());

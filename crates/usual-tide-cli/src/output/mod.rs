@@ -13,7 +13,7 @@ use serde_json::Value;
 use std::borrow::Cow;
 use std::io::{self, BufWriter, IsTerminal, StdoutLock, Write};
 use terminal_size::terminal_size_of;
-use usual_tide::{Section, SectionKey};
+use usual_tide::sections::{Section, SectionKey};
 
 /// Columns where there is no end to them: a file or another program reads.
 const UNBOUNDED: usize = 1 << 20;

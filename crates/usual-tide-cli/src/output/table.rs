@@ -7,7 +7,8 @@ use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
 use usual_tide::record::{FieldName, Record};
-use usual_tide::{BoundList, Search, Section};
+use usual_tide::sections::Section;
+use usual_tide::{BoundList, Search};
 
 /// Blanks between columns.
 const GAP: usize = 2;

@@ -3,8 +3,10 @@
 use super::cells::{cut, fitted, plain, quoted, width};
 use super::{counted, heading};
 use anstyle::{AnsiColor, Style};
+use usual_tide::changes::{RowRun, Updated};
 use usual_tide::record::Record;
-use usual_tide::{BoundList, ChangeSet, Item, RowRun, Section, Updated};
+use usual_tide::sections::Section;
+use usual_tide::{BoundList, ChangeSet, Item};
 
 pub(crate) const LEFT: Style = AnsiColor::BrightBlack.on_default();
 pub(crate) const ARRIVED: Style = AnsiColor::BrightBlue.on_default().bold();
@@ -42,7 +44,7 @@ impl Told {
         after: &BoundList<'_, Record>,
         columns: usize,
     ) -> Self {
-        let mut told = Self::of_rows(changes, |at| after.get(at).map(|row| &**row), columns);
+        let mut told = Self::of_rows(changes, |at| after.at(at).map(|row| &**row), columns);
         if let Some(sections) = changes.sections() {
             let names: Vec<String> = after.sections().map(|section| heading(&section)).collect();
             told.sections = section_lines(sections, &names);
@@ -206,7 +208,7 @@ fn differences(row: &Updated<Record>) -> String {
         )
     };
     let fields = row.fields();
-    let texts: Vec<String> = fields.iter().map(|path| field(path.as_str())).collect();
+    let texts: Vec<String> = fields.iter().map(|path| field(path.as_pointer())).collect();
     texts.join("; ")
 }
 
@@ -226,7 +228,7 @@ fn summary(changes: &ChangeSet<Record>) -> String {
         true => "nothing changed".to_owned(),
         false => told.join(", "),
     };
-    let most = changes.before().max(changes.after());
+    let most = changes.len_before().max(changes.len_after());
     let touched = changes.touched();
     let share = touched as f64 * 100.0 / most.max(1) as f64;
     format!(

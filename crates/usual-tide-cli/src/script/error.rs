@@ -1,8 +1,10 @@
 //! What can be wrong with a line of a script.
 
 use crate::error::CommandError;
+use usual_tide::EditError;
+use usual_tide::history::UndoError;
+use usual_tide::lists::{ListEditError, UnknownList};
 use usual_tide::record::{KeyError, RecordError, RecordKey};
-use usual_tide::{EditError, ListEditError, UndoError, UnknownList};
 
 /// What is wrong with a line of a script, or why its edit was refused. Then nothing was changed.
 #[derive(Debug, thiserror::Error)]

@@ -36,11 +36,11 @@ impl Stage<'_> {
                     })
                 })
             }
-            Op::Undo => match self.store.undo()? {
+            Op::Undo => match self.store.history_mut().undo()? {
                 Some(_) => Ok(()),
                 None => Err(ScriptError::NothingTo("undo")),
             },
-            Op::Redo => match self.store.redo()? {
+            Op::Redo => match self.store.history_mut().redo()? {
                 Some(_) => Ok(()),
                 None => Err(ScriptError::NothingTo("redo")),
             },
@@ -55,7 +55,8 @@ impl Stage<'_> {
         let changed = Surroundings::new(self.options, items)
             .and_then(|around| around.change(now, texts))
             .map_err(|why| ScriptError::Query(Box::new(why)))?;
-        Ok(self.store.change_query(id, |_| changed)?)
+        self.store.list_mut(id)?.set_query(changed);
+        Ok(())
     }
 
     fn reload(&mut self, file: &str) -> Result<(), ScriptError> {
@@ -79,7 +80,7 @@ fn edit(
             let record = Record::new(item.clone(), key_name)?;
             let place = place.clone();
             match list {
-                Some(list) => store.add_in(*nth(lists, *list)?, record, place)?,
+                Some(list) => store.list_mut(*nth(lists, *list)?)?.add(record, place)?,
                 None => store.add(record, place)?,
             }
             Ok(())
@@ -101,7 +102,9 @@ fn edit(
         }
         Op::Move { keys, place, list } => {
             match list {
-                Some(list) => store.move_in(*nth(lists, *list)?, keys, place.clone())?,
+                Some(list) => store
+                    .list_mut(*nth(lists, *list)?)?
+                    .move_to(keys, place.clone())?,
                 None => store.move_many(keys, place.clone())?,
             };
             Ok(())

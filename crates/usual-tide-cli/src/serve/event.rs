@@ -35,9 +35,9 @@ pub(super) fn events(changes: &ChangeSet<Record>, rows: &BoundList<'_, Record>) 
 }
 
 fn put(rows: &BoundList<'_, Record>, at: usize) -> Option<Told> {
-    let item = rows.get(at)?;
+    let item = rows.at(at)?;
     let key = |at: Option<usize>| {
-        let item = at.and_then(|at| rows.get(at));
+        let item = at.and_then(|at| rows.at(at));
         item.map_or(Value::Null, |item| item.key().to_value())
     };
     Some(Told {

@@ -7,7 +7,8 @@ use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value};
 use std::sync::Arc;
 use usual_tide::record::{Record, RecordKey};
-use usual_tide::{EditError, Item, Neighbours, Place, Show, Store, Write};
+use usual_tide::writes::{Neighbours, Show, Write};
+use usual_tide::{EditError, Item, Place, Store};
 use usual_tide_sources::link::Answer;
 
 /// What is asked of an item.

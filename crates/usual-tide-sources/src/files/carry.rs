@@ -4,7 +4,8 @@ use super::csv::CsvLayout;
 use crate::link::Answer;
 use crate::merge::{Deed, deed, saved};
 use usual_tide::record::Record;
-use usual_tide::{EditError, Place, Store, Write};
+use usual_tide::writes::Write;
+use usual_tide::{EditError, Place, Store};
 
 /// Does what a write asks where the items are kept as CSV: what would not be read back is refused, and what is
 /// answered is what will be read.

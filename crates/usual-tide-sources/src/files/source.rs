@@ -15,8 +15,9 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
+use usual_tide::Store;
 use usual_tide::record::{FieldName, Record};
-use usual_tide::{Store, Write};
+use usual_tide::writes::Write;
 
 /// A JSON, NDJSON or CSV file as a source.
 ///

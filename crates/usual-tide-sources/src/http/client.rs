@@ -8,8 +8,8 @@ use std::time::Duration;
 use ureq::http::{Request, Response, header};
 use ureq::tls::{RootCerts, TlsConfig};
 use ureq::{Agent, Body};
-use usual_tide::Neighbours;
 use usual_tide::record::{RecordKey, parse_value};
+use usual_tide::writes::Neighbours;
 
 /// What stands in a URL as it is.
 const PLAIN: &AsciiSet = &NON_ALPHANUMERIC

@@ -12,8 +12,9 @@ use std::fmt;
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 use std::time::Duration;
+use usual_tide::Item;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker, parse_value};
-use usual_tide::{Item, Write};
+use usual_tide::writes::Write;
 
 /// A server that speaks HTTP with JSON, and tells what others change by Server-Sent Events.
 ///

@@ -8,8 +8,8 @@ use serde_json::Value;
 use std::io::BufReader;
 use std::sync::Arc;
 use std::time::Duration;
-use usual_tide::Neighbours;
 use usual_tide::record::{Record, RecordKey, RecordMaker, parse_value};
+use usual_tide::writes::Neighbours;
 
 /// A stream is opened anew after this time, so that one that has silently ended is not waited for for ever.
 const LONGEST: Duration = Duration::from_secs(60);

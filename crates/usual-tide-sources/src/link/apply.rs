@@ -1,7 +1,8 @@
 //! Changes that a source tells, as edits of the store.
 
 use super::news::Change;
-use usual_tide::{EditError, Item, Neighbours, Place, Store};
+use usual_tide::writes::Neighbours;
+use usual_tide::{EditError, Item, Place, Store};
 
 /// Makes the changes. Where only the first pages are loaded, what stands next to nothing that is loaded is not
 /// shown; where all is, such a place is an error.
@@ -14,7 +15,7 @@ pub(super) fn apply<T: Item>(
         match change {
             Change::Removed(key) => {
                 // A draft's blank row is none of the source's.
-                if store.contains(&key) && !store.is_blank(&key) {
+                if store.contains(&key) && !store.drafts().is_blank(&key) {
                     store.remove(&key)?;
                 }
             }
@@ -31,7 +32,7 @@ fn put<T: Item>(
     partly_loaded: bool,
 ) -> Result<(), EditError<T::Key>> {
     let key = item.key().clone();
-    let known = store.contains(&key) && !store.is_blank(&key);
+    let known = store.contains(&key) && !store.drafts().is_blank(&key);
     let Some(place) = place else {
         return match known {
             true => store.replace(item).map(drop),
@@ -57,7 +58,7 @@ fn exact_place<T: Item>(
     place: &Neighbours<T::Key>,
     partly_loaded: bool,
 ) -> Option<Place<T::Key>> {
-    let known = |key: &T::Key| store.contains(key) && !store.is_blank(key);
+    let known = |key: &T::Key| store.contains(key) && !store.drafts().is_blank(key);
     match (&place.after, &place.before) {
         (Some(after), None) if partly_loaded && !known(after) => None,
         _ => place.place(known),

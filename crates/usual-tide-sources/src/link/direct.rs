@@ -7,7 +7,8 @@ use super::worker::Command;
 use std::fmt;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};
-use usual_tide::{Item, Write};
+use usual_tide::Item;
+use usual_tide::writes::Write;
 
 /// A source that is asked directly, by a server, say, that hands it on to others.
 pub struct Direct<T: Item> {

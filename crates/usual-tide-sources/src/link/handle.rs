@@ -12,7 +12,9 @@ use std::sync::Arc;
 use std::sync::mpsc::{Sender, channel};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
-use usual_tide::{Fields, Item, SharedError, SharedStore, Subscription, Write};
+use usual_tide::shared::{SharedError, Subscription};
+use usual_tide::writes::Write;
+use usual_tide::{Fields, Item, SharedStore};
 
 /// Keeps one store and one source in step, on a thread of its own. See the [module](super).
 ///
@@ -88,7 +90,7 @@ impl<T: Item + Fields> Link<T> {
         source: impl Source<T>,
         mut options: LinkOptions<T>,
     ) -> Result<Self, LinkError> {
-        store.edit(|store| store.expect_answers())?;
+        store.edit(|store| store.writes_mut().track())?;
         let kept = Kept::begin(&store, options.outbox.take())?;
         let (commands, received) = channel();
         let control = Arc::new(Control::default());
@@ -180,13 +182,13 @@ impl<T: Item> Link<T> {
         }
         let unanswered = self
             .store
-            .read(|store| store.unanswered().cloned().collect());
+            .read(|store| store.writes().pending().cloned().collect());
         unanswered.unwrap_or_default()
     }
 
     fn waiting(&self) -> usize {
         self.store
-            .read(|store| store.unanswered().count())
+            .read(|store| store.writes().pending().count())
             .unwrap_or(0)
     }
 

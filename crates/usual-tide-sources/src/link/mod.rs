@@ -7,7 +7,8 @@
 //! ```
 //! use std::sync::Arc;
 //! use std::time::Duration;
-//! use usual_tide::{Item, Mark, SharedStore, Store, Write};
+//! use usual_tide::{Item, SharedStore, Store};
+//! use usual_tide::writes::{Write, WriteState};
 //! use usual_tide_sources::link::{Answer, Link, Loaded, Loading, Source, SourceError};
 //!
 //! #[derive(Clone, PartialEq, Debug, Item)]
@@ -39,7 +40,7 @@
 //! store.edit(|store| store.edit(&1, |piece| piece.shelf = 4))??;
 //! link.flush(Duration::from_secs(5))?;
 //! assert_eq!(store.read(|store| store.get(&1).map(|piece| piece.shelf))?, Some(0));
-//! assert_eq!(store.read(|store| store.mark(&1))?, Mark::Failed);
+//! assert_eq!(store.read(|store| store.mark(&1))?, WriteState::Failed);
 //! assert!(link.close(Duration::from_secs(5)).is_empty());
 //! # Ok(()) }
 //! ```

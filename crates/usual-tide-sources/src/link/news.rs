@@ -5,7 +5,8 @@ use super::worker::Command;
 use std::fmt;
 use std::sync::Arc;
 use std::sync::mpsc::Sender;
-use usual_tide::{Item, Neighbours};
+use usual_tide::Item;
+use usual_tide::writes::Neighbours;
 
 /// A change that others made at the source.
 #[derive(Clone, PartialEq, Debug)]

@@ -1,7 +1,8 @@
 //! Writes that outlive the app until they are answered.
 
 use std::sync::Arc;
-use usual_tide::{Item, Write};
+use usual_tide::Item;
+use usual_tide::writes::Write;
 
 /// Keeps writes until they are answered, so that those that were not are sent by the next run.
 pub trait Outbox<T: Item>: Send + 'static {

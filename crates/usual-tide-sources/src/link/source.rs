@@ -3,7 +3,8 @@
 use super::control::Control;
 use super::news::News;
 use std::sync::Arc;
-use usual_tide::{Item, Write};
+use usual_tide::Item;
+use usual_tide::writes::Write;
 
 /// A place that items are loaded from and written to. See the [module](super) for one in 30 lines.
 ///

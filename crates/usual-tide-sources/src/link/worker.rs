@@ -11,10 +11,10 @@ use std::collections::HashMap;
 use std::sync::mpsc::{Receiver, RecvTimeoutError};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
-use usual_tide::{
-    EditError, Item, OnDuplicate, Place, SharedError, SharedStore, Store, Ticket, TicketError,
-    Write,
-};
+use usual_tide::edits::OnDuplicate;
+use usual_tide::shared::SharedError;
+use usual_tide::writes::{Ticket, TicketError, Write};
+use usual_tide::{EditError, Item, Place, SharedStore, Store};
 
 /// What the thread is told.
 pub(super) enum Command<T: Item> {
@@ -228,9 +228,14 @@ impl<T: Item> Worker<T> {
             .collect();
         let outcome = self.in_store(|store| {
             // One that was answered in another way since is not confirmed again.
-            let still = |ticket: &Ticket| store.unanswered().any(|write| write.ticket == *ticket);
+            let still = |ticket: &Ticket| {
+                store
+                    .writes()
+                    .pending()
+                    .any(|write| write.ticket == *ticket)
+            };
             let tickets: Vec<Ticket> = tickets.iter().copied().filter(still).collect();
-            store.confirm_writes_by(&tickets, edits)
+            store.writes_mut().confirm_by(&tickets, edits)
         })?;
         outcome
             .map_err(|why| SourceError::unusable("the store", why))?
@@ -250,7 +255,8 @@ impl<T: Item> Worker<T> {
                 |write: &Arc<Write<T>>| self.done.iter().any(|done| done.ticket == write.ticket);
             let writes: Vec<Arc<Write<T>>> = self.in_store(|store| {
                 store
-                    .unanswered()
+                    .writes()
+                    .pending()
                     .filter(|write| !sent(write))
                     .take(most)
                     .cloned()
@@ -291,16 +297,21 @@ impl<T: Item> Worker<T> {
             return Ok(());
         }
         let told = self.in_store(|store| match answer {
-            Answer::Saved | Answer::SavedIn(_) => store.confirm_write(ticket).map(|()| Vec::new()),
-            Answer::SavedAs(item) => store.confirm_write_as(ticket, item).map(|()| Vec::new()),
+            Answer::Saved | Answer::SavedIn(_) => {
+                store.writes_mut().confirm(ticket).map(|()| Vec::new())
+            }
+            Answer::SavedAs(item) => store
+                .writes_mut()
+                .confirm_as(ticket, item)
+                .map(|()| Vec::new()),
             Answer::Refused {
                 reason,
                 current: None,
-            } => store.refuse_write(ticket, reason),
+            } => store.writes_mut().refuse(ticket, reason),
             Answer::Refused {
                 reason,
                 current: Some(current),
-            } => store.refuse_write_with(ticket, reason, current),
+            } => store.writes_mut().refuse_with(ticket, reason, current),
         })?;
         match told {
             // Edits of an item that was not added are answered along with it.
@@ -341,7 +352,7 @@ impl<T: Item> Kept<T> {
         let mut numbers = HashMap::new();
         let kept = outbox.as_mut().map(|outbox| outbox.kept()).transpose()?;
         for (number, write) in kept.unwrap_or_default() {
-            if let Ok(ticket) = store.edit(|store| store.submit_write(write))? {
+            if let Ok(ticket) = store.edit(|store| store.writes_mut().restore(write))? {
                 numbers.insert(ticket, number);
             }
         }

@@ -7,7 +7,7 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
-use usual_tide::{Neighbours, Show, Write};
+use usual_tide::writes::{Neighbours, Show, Write};
 
 /// Writes that wait for an answer, in a SQLite database: those that one run of the app could not send, the next
 /// one sends.

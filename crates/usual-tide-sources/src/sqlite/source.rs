@@ -9,8 +9,8 @@ use rusqlite::{Batch, Connection, ErrorCode, OpenFlags, TransactionBehavior};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
-use usual_tide::Write;
 use usual_tide::record::{FieldName, Record};
+use usual_tide::writes::Write;
 
 /// A table of a SQLite database, or what a query yields, as a source. See the [module](super).
 ///

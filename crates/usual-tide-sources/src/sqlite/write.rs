@@ -7,8 +7,10 @@ use crate::merge::{Deed, deed, saved};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
 use serde_json::Value;
+use usual_tide::Item;
+use usual_tide::fields::FieldPath;
 use usual_tide::record::{Record, RecordKey};
-use usual_tide::{FieldPath, Item, Neighbours, Write};
+use usual_tide::writes::{Neighbours, Write};
 
 /// What came of a write.
 pub(super) struct Carried {
@@ -99,7 +101,7 @@ fn lost(
     after: &Record,
     now: &Record,
 ) -> Option<FieldPath> {
-    let at = |item: &Record, path: &FieldPath| item.get(path.as_str()).cloned();
+    let at = |item: &Record, path: &FieldPath| item.get(path.as_pointer()).cloned();
     let asked = write.before.as_ref().map(|old| old.changed_fields(after));
     let was_asked = |path: &FieldPath| match &asked {
         Some(asked) => asked.iter().any(|asked| asked.overlaps(path)),

@@ -5,8 +5,9 @@ use crate::row::{BenchItem, Piece};
 use crate::timing::{Report, Turns, seconds};
 use serde_json::json;
 use std::hint::black_box;
+use usual_tide::Condition;
+use usual_tide::query::FilterText;
 use usual_tide::record::{FieldName, Record, Schema};
-use usual_tide::{Condition, FilterText};
 
 const FILTER: &str = "height_mm > 200 AND fired = FALSE AND maker <> 'Maker 7'";
 

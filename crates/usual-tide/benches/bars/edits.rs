@@ -19,21 +19,21 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     });
     let confirmed = "edit that moves a row, confirmed by the source, feed read";
     single(rows, report, confirmed, |store, key, rank| {
-        store.expect_answers();
+        store.writes_mut().track();
         store.edit(&key, |piece| piece.rank = rank).unwrap();
-        let asked = store.unanswered().last().unwrap().ticket;
-        store.confirm_write(asked).unwrap();
+        let asked = store.writes().pending().last().unwrap().ticket;
+        store.writes_mut().confirm(asked).unwrap();
     });
     let among = "edit that moves a row while 100 others wait, confirmed, feed read";
     single(rows, report, among, |store, key, rank| {
-        store.expect_answers();
-        while store.unanswered().take(100).count() < 100 {
-            let other = store.len() as u64 - 1 - store.unanswered().count() as u64;
+        store.writes_mut().track();
+        while store.writes().pending().take(100).count() < 100 {
+            let other = store.len() as u64 - 1 - store.writes().pending().count() as u64;
             store.edit(&other, |piece| piece.rank += 1).unwrap();
         }
         store.edit(&key, |piece| piece.rank = rank).unwrap();
-        let oldest = store.unanswered().next().unwrap().ticket;
-        store.confirm_write(oldest).unwrap();
+        let oldest = store.writes().pending().next().unwrap().ticket;
+        store.writes_mut().confirm(oldest).unwrap();
     });
     let one_by_one_in_a_batch = "batch that re-keys 1 % of the rows, edit by edit";
     batch(rows, report, one_by_one_in_a_batch, one_by_one);

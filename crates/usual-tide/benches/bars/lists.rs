@@ -46,7 +46,8 @@ fn bind(rows: usize, report: &mut Report) {
 
 #[cfg(feature = "locale")]
 fn bind_by_locale(rows: usize, report: &mut Report) {
-    use usual_tide::{Collation, Sort};
+    use usual_tide::Sort;
+    use usual_tide::text::Collation;
     let name = "first bind, sorted by title in locale order";
     if !report.wants(name) {
         return;
@@ -106,12 +107,16 @@ fn hide<T: BenchItem>(rows: usize, report: &mut Report) {
         &turns,
         pass,
         || {
-            store.change_query(list, Query::unfiltered).unwrap();
+            store
+                .list_mut(list)
+                .unwrap()
+                .change_query(Query::unfiltered);
             feed.read(&store).unwrap();
             seconds(|| {
                 store
-                    .change_query(list, |query| query.filter(outside))
-                    .unwrap();
+                    .list_mut(list)
+                    .unwrap()
+                    .change_query(|query| query.filter(outside));
                 feed.read(&store).unwrap()
             })
         },
@@ -126,15 +131,15 @@ fn hide<T: BenchItem>(rows: usize, report: &mut Report) {
         || seconds(|| items.iter().filter(|row| inside(row)).count()),
         || {
             store
-                .change_query(list, |query| query.filter(outside))
-                .unwrap();
+                .list_mut(list)
+                .unwrap()
+                .change_query(|query| query.filter(outside));
             feed.read(&store).unwrap();
             seconds(|| {
                 store
-                    .change_query(list, |query| {
-                        query.filter(|item: &T| *item.key() < u64::MAX)
-                    })
-                    .unwrap();
+                    .list_mut(list)
+                    .unwrap()
+                    .change_query(|query| query.filter(|item: &T| *item.key() < u64::MAX));
                 feed.read(&store).unwrap()
             })
         },

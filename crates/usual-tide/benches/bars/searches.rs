@@ -41,8 +41,9 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     let mut type_in = |letters: &str| {
         let search = search(letters);
         store
-            .change_query(list, |query| query.search(search))
-            .unwrap();
+            .list_mut(list)
+            .unwrap()
+            .change_query(|query| query.search(search));
         store.list(list).unwrap().len()
     };
     type_in("qx");

@@ -6,10 +6,10 @@ use super::model::{Shape, Thing, shape, thing};
 use super::script::{Op, apply, edit, keep_one, policy, shuffled, start};
 use proptest::prelude::*;
 use std::sync::Arc;
-use usual_tide::{
-    CommitError, Draft, EditError, Feed, Item, ListId, Place, Prefer, ProposalId, SkipReason,
-    Store, Undone,
-};
+use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
+use usual_tide::history::{SkipReason, Undone};
+use usual_tide::removals::RemovalId;
+use usual_tide::{Draft, EditError, Feed, Item, ListId, Place, Store};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -113,7 +113,7 @@ struct World {
     store: Store<Thing>,
     lists: Vec<Watched>,
     drafts: Vec<Draft<Thing>>,
-    proposals: Vec<ProposalId>,
+    proposals: Vec<RemovalId>,
     /// Whether an undo or a redo has left out an item, since a new draft's row had its key. Later ones of that item
     /// have nothing to go by then.
     left_out: bool,
@@ -158,7 +158,7 @@ impl World {
     }
 
     fn run(&mut self, deed: &Deed) {
-        let steps = self.store.undo_len();
+        let steps = self.store.history().undo_len();
         let no_step = matches!(
             deed,
             Deed::Propose { .. }
@@ -171,7 +171,7 @@ impl World {
             deed => self.perform(deed),
         }
         assert!(
-            !no_step || self.store.undo_len() == steps,
+            !no_step || self.store.history().undo_len() == steps,
             "no step of the person's"
         );
         // Dropped drafts end with the next edit, be it an empty one.
@@ -192,7 +192,7 @@ impl World {
                 let real = |store: &Store<Thing>| -> Vec<Thing> {
                     things(store)
                         .into_iter()
-                        .filter(|thing| !store.is_blank(&thing.key))
+                        .filter(|thing| !store.drafts().is_blank(&thing.key))
                         .collect()
                 };
                 let news = shuffled(&real(store), *seed);
@@ -204,31 +204,32 @@ impl World {
             }
             Deed::FromSource(op) => drop(store.from_source(|store| try_apply(op, store))),
             Deed::Undo => {
-                let undone = store.undo().ok().flatten();
+                let undone = store.history_mut().undo().ok().flatten();
                 self.note_left_out(undone);
             }
             Deed::Redo => {
-                let redone = store.redo().ok().flatten();
+                let redone = store.history_mut().redo().ok().flatten();
                 self.note_left_out(redone);
             }
             Deed::Propose { at } => {
                 let keys = keys_at(at, store);
-                self.proposals.extend(store.propose_removal(&keys).ok());
+                self.proposals
+                    .extend(store.removals_mut().begin(&keys).ok());
             }
             Deed::Settle { which, confirm } => {
                 if let Some(at) = pick(*which, &self.proposals) {
                     let id = self.proposals.remove(at);
                     let settled = if *confirm {
-                        store.confirm(id)
+                        store.removals_mut().confirm(id)
                     } else {
-                        store.cancel(id)
+                        store.removals_mut().cancel(id)
                     };
                     settled.unwrap();
                 }
             }
             Deed::Draft { at } => {
                 if let Some(key) = keys_at(&[*at], store).first() {
-                    self.drafts.push(store.draft(key).unwrap());
+                    self.drafts.push(store.drafts_mut().begin(key).unwrap());
                 }
             }
             Deed::DraftNew {
@@ -240,10 +241,14 @@ impl World {
                 let place = Place::Gap(usize::from(*place) % (store.len() + 1));
                 let item = thing(*key, *seed);
                 let draft = match list {
-                    None => store.draft_new(item, place).ok(),
+                    None => store.drafts_mut().begin_new(item, place).ok(),
                     Some(list) => {
                         let list = &self.lists[usize::from(*list) % self.lists.len()];
-                        let new = store.draft_new_in(list.list, item, Place::Start).ok();
+                        let new = store
+                            .list_mut(list.list)
+                            .unwrap()
+                            .begin_new_draft(item, Place::Start)
+                            .ok();
                         if let Some(draft) = &new {
                             let shown = store.list(list.list).unwrap();
                             let windowed = list.shape.take.is_some() || list.shape.skip > 0;
@@ -258,7 +263,7 @@ impl World {
                 if let Some(at) = pick(*which, &self.drafts) {
                     let draft = &mut self.drafts[at];
                     let typed = thing(*draft.key(), *seed);
-                    draft.set(Thing::NAME, format!(" {} {seed}", typed.name));
+                    draft.set(Thing::NAME, format!(" {} {seed}", typed.name)).unwrap();
                     let rank = typed
                         .rank
                         .map_or("none".to_owned(), |rank| rank.to_string());
@@ -270,7 +275,7 @@ impl World {
             Deed::Discard { which } => {
                 if let Some(at) = pick(*which, &self.drafts) {
                     let draft = self.drafts.remove(at);
-                    assert!(store.discard(draft).unwrap());
+                    assert!(store.drafts_mut().discard(draft).unwrap());
                 }
             }
             Deed::Drop { which } => {
@@ -283,8 +288,9 @@ impl World {
                 let list = &mut self.lists[at];
                 list.shape = *shape;
                 store
-                    .change_query(list.list, |query| shape.change(query))
-                    .unwrap();
+                    .list_mut(list.list)
+                    .unwrap()
+                    .change_query(|query| shape.change(query));
             }
             Deed::FailingBatch { .. } => unreachable!("batches do not nest here"),
         }
@@ -293,7 +299,7 @@ impl World {
     fn note_left_out(&mut self, done: Option<Undone<u16>>) {
         for skipped in done.iter().flat_map(|done| &done.skipped) {
             self.left_out |=
-                skipped.why == SkipReason::KeyTaken && self.store.is_blank(&skipped.key);
+                skipped.why == SkipReason::KeyTaken && self.store.drafts().is_blank(&skipped.key);
         }
     }
 
@@ -301,10 +307,14 @@ impl World {
         let Some(at) = pick(which, &self.drafts) else {
             return;
         };
-        let mut draft = self.drafts.remove(at);
+        let draft = self.drafts.remove(at);
         let store = &mut self.store;
-        let refused = match store.commit(&mut draft) {
-            Err(CommitError::Conflict { conflict, .. }) => {
+        let refused = match store.drafts_mut().commit(draft) {
+            Err(CommitError {
+                problem: CommitProblem::Conflict(conflict),
+                mut draft,
+                ..
+            }) => {
                 assert!(*conflict.theirs != *conflict.base);
                 let prefer = if prefer_mine {
                     Prefer::Mine
@@ -319,34 +329,39 @@ impl World {
                 let collides = conflict
                     .overlapping
                     .iter()
-                    .any(|path| path.as_str() == "/name");
+                    .any(|path| path.as_pointer() == "/name");
                 draft.settle(*conflict, prefer);
                 assert!(!collides || draft.item().name == expected);
-                store.commit(&mut draft).err()
+                store.drafts_mut().commit(*draft).err()
             }
             done => done.err(),
         };
-        match refused {
-            None => assert!(!store.is_open(&draft)),
-            Some(CommitError::Conflict { .. } | CommitError::NotOpen) => panic!("{refused:?}"),
-            Some(CommitError::Invalid { failed, .. }) => {
+        let Some(CommitError { draft, problem, .. }) = refused else {
+            return;
+        };
+        match problem {
+            CommitProblem::Conflict(_) | CommitProblem::NotOpen => panic!("{problem:?}"),
+            CommitProblem::Invalid { failed, .. } => {
                 assert!(!failed.is_empty());
-                assert_eq!(store.draft_failures(&draft).len(), failed.len());
-                self.drafts.push(draft);
+                assert_eq!(store.drafts().failures(&draft).len(), failed.len());
+                self.drafts.push(*draft);
             }
-            Some(_) => self.drafts.push(draft),
+            _ => self.drafts.push(*draft),
         }
     }
 
     /// Nothing of a batch that fails is left.
     fn fail(&mut self, deeds: &[Deed]) {
         let before = rows(&self.store);
-        let (undo, redo) = (self.store.undo_len(), self.store.redo_len());
+        let (undo, redo) = (
+            self.store.history().undo_len(),
+            self.store.history().redo_len(),
+        );
         let proposals = self.proposals.clone();
         let open: Vec<bool> = self
             .drafts
             .iter()
-            .map(|draft| self.store.is_open(draft))
+            .map(|draft| self.store.drafts().is_open(draft))
             .collect();
         assert!(open.iter().all(|open| *open));
         let store = std::mem::take(&mut self.store);
@@ -380,15 +395,22 @@ impl World {
         assert!(failed.is_err());
         self.store = world.store;
         assert!(identical(&before, &rows(&self.store)));
-        assert_eq!((undo, redo), (self.store.undo_len(), self.store.redo_len()));
-        assert_eq!(self.store.proposals().count(), self.proposals.len());
+        assert_eq!(
+            (undo, redo),
+            (
+                self.store.history().undo_len(),
+                self.store.history().redo_len()
+            )
+        );
+        assert_eq!(self.store.removals().iter().count(), self.proposals.len());
     }
 
     fn check(&mut self) {
         self.store.check().unwrap();
         let hidden: Vec<u16> = self
             .store
-            .proposals()
+            .removals()
+            .iter()
             .flat_map(|(_, proposal)| proposal.keys().copied())
             .collect();
         let held: Vec<u16> = self.drafts.iter().map(|draft| *draft.key()).collect();
@@ -426,10 +448,10 @@ impl World {
     /// Ends all that is open.
     fn finish(&mut self) {
         for draft in std::mem::take(&mut self.drafts) {
-            self.store.discard(draft).unwrap();
+            self.store.drafts_mut().discard(draft).unwrap();
         }
         for id in std::mem::take(&mut self.proposals) {
-            self.store.cancel(id).unwrap();
+            self.store.removals_mut().cancel(id).unwrap();
         }
         self.check();
     }
@@ -466,12 +488,12 @@ proptest! {
         }
         world.finish();
         let last = rows(&world.store);
-        while let Some(undone) = world.store.undo().unwrap() {
+        while let Some(undone) = world.store.history_mut().undo().unwrap() {
             prop_assert!(undone.skipped.is_empty() || world.left_out, "{undone:?}");
             world.check();
         }
         prop_assert!(world.left_out || identical(&first, &rows(&world.store)));
-        while world.store.redo().unwrap().is_some() {}
+        while world.store.history_mut().redo().unwrap().is_some() {}
         // What was undone when the script ended is done again as well.
         let undone = deeds.iter().any(|deed| matches!(deed, Deed::Undo | Deed::Redo));
         prop_assert!(undone || identical(&last, &rows(&world.store)));

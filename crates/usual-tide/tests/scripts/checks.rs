@@ -3,16 +3,19 @@
 use super::model::Thing;
 use std::collections::HashMap;
 use std::sync::Arc;
-use usual_tide::{
-    BoundList, ChangeSet, Followed, Replica, Section, SectionKey, SectionReplica, SectionRow, Step,
-};
+use usual_tide::changes::{Followed, Step};
+use usual_tide::sections::{Section, SectionKey, SectionReplica, SectionRow};
+use usual_tide::{BoundList, ChangeSet, Replica};
 
 type Rows = Vec<Arc<Thing>>;
 
 /// All laws that speak of one change set between known rows.
 pub(super) fn check_set(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     assert!(!set.is_empty(), "an empty set was delivered");
-    assert_eq!((set.before(), set.after()), (before.len(), after.len()));
+    assert_eq!(
+        (set.len_before(), set.len_after()),
+        (before.len(), after.len())
+    );
     check_parts(set, before, after);
     check_apply(set, before, after);
     check_steps(set, before, after);
@@ -47,7 +50,7 @@ fn longest(sequence: &[usize]) -> usize {
 
 fn check_parts(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     let (was, is) = (places(before), places(after));
-    let positions = |runs: &[usual_tide::RowRun<Thing>]| -> Vec<usize> {
+    let positions = |runs: &[usual_tide::changes::RowRun<Thing>]| -> Vec<usize> {
         runs.iter().flat_map(|run| run.range()).collect()
     };
     let gone: Vec<usize> = (0..before.len())
@@ -59,7 +62,7 @@ fn check_parts(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {
     assert_eq!(positions(set.removed()), gone);
     assert_eq!(positions(set.inserted()), new);
     for runs in [set.removed(), set.inserted()] {
-        let apart = |pair: &[usual_tide::RowRun<Thing>]| pair[0].range().end < pair[1].at;
+        let apart = |pair: &[usual_tide::changes::RowRun<Thing>]| pair[0].range().end < pair[1].at;
         assert!(
             runs.windows(2).all(apart),
             "neighbouring runs are not joined"
@@ -155,12 +158,12 @@ pub(super) fn sections_of(list: &BoundList<'_, Thing>) -> Sections {
     for (section, (_, rows)) in sections.iter().enumerate() {
         for (row, item) in rows.iter().enumerate() {
             let place = SectionRow { section, row };
-            assert_eq!(list.place(position), Some(place));
-            assert_eq!(list.at(place), Some(item));
+            assert_eq!(list.section_row(position), Some(place));
+            assert_eq!(list.at_section_row(place), Some(item));
             position += 1;
         }
     }
-    assert_eq!((position, list.place(position)), (list.len(), None));
+    assert_eq!((position, list.section_row(position)), (list.len(), None));
     sections
 }
 
@@ -183,7 +186,7 @@ pub(super) fn check_sections(set: &ChangeSet<Thing>, before: &Sections, after: &
     assert!(shows(&replica, after), "{replica:?} should be {after:?}");
 
     let mut staged = start();
-    let stages = changes.stages(|at| before.get(at).map(|section| Arc::clone(&section.0)));
+    let stages = changes.phases(|at| before.get(at).map(|section| Arc::clone(&section.0)));
     for stage in &stages {
         let (section, row) = (stage.sections(), stage);
         let rows = !row.removed().is_empty() || !row.inserted().is_empty();
@@ -225,11 +228,12 @@ pub(super) fn check_sections(set: &ChangeSet<Thing>, before: &Sections, after: &
         .iter()
         .filter_map(|(section, _)| place(before, section.key()))
         .collect();
-    let count = |runs: &[usual_tide::MovedRun]| runs.iter().map(|run| run.len).sum::<usize>();
+    let count =
+        |runs: &[usual_tide::changes::MovedRun]| runs.iter().map(|run| run.len).sum::<usize>();
     let sections = changes.sections();
     assert_eq!(count(sections.moved()), kept.len() - longest(&kept));
     assert_eq!(
-        (sections.before(), sections.after()),
+        (sections.len_before(), sections.len_after()),
         (before.len(), after.len())
     );
     for row in sections.updated() {

@@ -7,7 +7,8 @@ use std::cmp::Ordering;
 use std::collections::HashSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use usual_tide::{Group, Place, Query, Replica, Sort, SortValue, Store, Total};
+use usual_tide::query::{SortValue, Total};
+use usual_tide::{Group, Place, Query, Replica, Sort, Store};
 
 /// A value whose prefix and comparison have nothing to do with each other.
 struct Fickle(u16, Arc<AtomicU64>);
@@ -39,7 +40,7 @@ proptest! {
         let draws = Arc::new(AtomicU64::new(seed));
         let sort = if by_closure {
             let draws = Arc::clone(&draws);
-            Sort::with(move |one: &Thing, two: &Thing| {
+            Sort::from_fn(move |one: &Thing, two: &Thing| {
                 Fickle(one.key, Arc::clone(&draws)).compare(&Fickle(two.key, Arc::clone(&draws)))
             })
         } else {
@@ -88,7 +89,7 @@ proptest! {
         let [group, filter, sort] = fickle;
         let query = Query::new()
             .group(
-                Group::with(move |thing: &Thing| by(thing.key, group, 4) as i64)
+                Group::from_fn(move |thing: &Thing| by(thing.key, group, 4) as i64)
                     .total(Total::Sum, Thing::KEY)
                     .total(Total::Minimum, Thing::RANK),
             )
@@ -108,17 +109,17 @@ proptest! {
                 2 => drop(store.remove(&key)),
                 3 => drop(store.reload((0..key).rev().map(|key| thing(key, seed)))),
                 4 => drop(store.edit_many(&[key, key / 2, key / 3], |item| item.on = !item.on)),
-                5 => drop(store.change_query(lists[0], |query| {
+                5 => store.list_mut(lists[0]).unwrap().change_query(|query| {
                     let passes = move |thing: &Thing| !thing.key.is_multiple_of(u16::from(seed % 7) + 1);
                     query.filter(passes)
-                })),
-                6 => drop(store.move_in(lists[0], &[key], Place::Row(usize::from(seed) % 40))),
-                7 => open.extend(store.draft(&key).ok()),
+                }),
+                6 => drop(store.list_mut(lists[0]).unwrap().move_to(&[key], Place::Row(usize::from(seed) % 40))),
+                7 => open.extend(store.drafts_mut().begin(&key).ok()),
                 _ => drop(open.pop()),
             }
             for (list, feed) in lists.iter().zip(&feeds) {
                 if let Some(changes) = feed.read(&store).unwrap() {
-                    changes.by_section().stages(|_| None);
+                    changes.by_section().phases(|_| None);
                     changes.inverse();
                 }
                 let rows = store.list(*list).unwrap();

@@ -7,7 +7,9 @@ use super::script::{Op, apply, edit, start};
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use usual_tide::{ChangeSet, Feed, ListId, SectionError, SectionKey, Store, Value};
+use usual_tide::fields::Value;
+use usual_tide::sections::{SectionError, SectionKey};
+use usual_tide::{ChangeSet, Feed, ListId, Store};
 
 #[derive(Clone, Debug)]
 enum Deed {
@@ -176,7 +178,7 @@ impl World {
                     ..*shape
                 };
                 let change = |query| shape.change(query);
-                self.store.change_query(self.list, change).unwrap();
+                self.store.list_mut(self.list).unwrap().change_query(change);
                 self.regroup();
             }
             Deed::Refilter(filter) => {
@@ -186,7 +188,7 @@ impl World {
                     0 => query.unfiltered(),
                     _ => query.filter(move |thing: &Thing| shape.shows(thing)),
                 };
-                self.store.change_query(self.list, change).unwrap();
+                self.store.list_mut(self.list).unwrap().change_query(change);
             }
             Deed::Window(skip, take) => {
                 (self.shape.skip, self.shape.take) = (*skip, *take);
@@ -194,33 +196,38 @@ impl World {
                     None => query.skip(*skip).take_all(),
                     Some(take) => query.skip(*skip).take(*take),
                 };
-                self.store.change_query(self.list, change).unwrap();
+                self.store.list_mut(self.list).unwrap().change_query(change);
             }
             Deed::Collapse(which) => {
                 if let Some(key) = pick(*which) {
-                    let changed = self.store.collapse(self.list, key).unwrap();
+                    let changed = self
+                        .store
+                        .list_mut(self.list)
+                        .unwrap()
+                        .collapse(key)
+                        .unwrap();
                     assert_eq!(changed, self.collapsed.insert(key.to_string()));
                 }
             }
             Deed::Expand(which) => {
                 if let Some(key) = pick(*which) {
-                    let changed = self.store.expand(self.list, key).unwrap();
+                    let changed = self.store.list_mut(self.list).unwrap().expand(key).unwrap();
                     assert_eq!(changed, self.collapsed.remove(&key.to_string()));
                 }
                 let unknown = SectionKey::from("no section at all");
-                let refused = self.store.expand(self.list, &unknown);
+                let refused = self.store.list_mut(self.list).unwrap().expand(&unknown);
                 assert_eq!(refused, Err(SectionError::UnknownSection(unknown)));
             }
             Deed::CollapseAll => {
                 let names = self.expected().into_iter().map(|section| section.0);
                 self.collapsed.extend(names);
-                self.store.collapse_all(self.list).unwrap();
+                self.store.list_mut(self.list).unwrap().collapse_all();
             }
             Deed::ExpandAll => {
                 for section in self.expected() {
                     self.collapsed.remove(&section.0);
                 }
-                self.store.expand_all(self.list).unwrap();
+                self.store.list_mut(self.list).unwrap().expand_all();
             }
             Deed::Read => self.read_late(),
         }

@@ -55,7 +55,7 @@ proptest! {
                 Op::Release { key } => drop(store.release(&key)),
                 Op::Requery { shape: next } => {
                     shape = next;
-                    store.change_query(list, |query| next.change(query)).unwrap();
+                    store.list_mut(list).unwrap().change_query(|query| next.change(query));
                 }
             }
             store.check().unwrap();

@@ -2,7 +2,8 @@
 
 use proptest::prelude::*;
 use std::cmp::{Ordering, Reverse};
-use usual_tide::{Group, Item, Query, Sort, Total};
+use usual_tide::query::Total;
+use usual_tide::{Group, Item, Query, Sort};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 pub(super) struct Thing {
@@ -58,7 +59,7 @@ impl Grouped {
             Self::RankDownMissingFirst => Group::by(Thing::RANK).descending().missing_first(),
             Self::NameDown => Group::by(Thing::NAME).descending(),
             Self::NameGiven => Group::by(Thing::NAME).in_order(GIVEN).keep_empty(),
-            Self::KeyByClosure => Group::with(|thing: &Thing| thing.key % 3).descending(),
+            Self::KeyByClosure => Group::from_fn(|thing: &Thing| thing.key % 3).descending(),
             Self::OnWithTotals => Group::by(Thing::ON)
                 .total(Total::Sum, Thing::KEY)
                 .total(Total::Mean, Thing::RANK)
@@ -134,7 +135,7 @@ impl Shape {
             Order::RankDownMissingFirst => Some(Thing::RANK.descending().missing_first()),
             Order::NameThenRankDown => Some(Thing::NAME.ascending().then(Thing::RANK.descending())),
             Order::OnThenName => Some(Thing::ON.descending().then(Thing::NAME)),
-            Order::ByClosure => Some(Sort::with(|one: &Thing, two: &Thing| {
+            Order::ByClosure => Some(Sort::from_fn(|one: &Thing, two: &Thing| {
                 one.name.len().cmp(&two.name.len())
             })),
         }

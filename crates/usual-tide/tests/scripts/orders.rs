@@ -6,7 +6,10 @@ use proptest::prelude::*;
 use std::cmp::Ordering;
 use std::str::FromStr;
 use std::sync::Arc;
-use usual_tide::{AnyField, Collation, Item, Place, Query, Sort, SortValue, Store, Value};
+use usual_tide::fields::{AnyField, Value};
+use usual_tide::query::SortValue;
+use usual_tide::text::Collation;
+use usual_tide::{Item, Place, Query, Sort, Store};
 
 /// Which value an item has at each level.
 #[derive(Clone, PartialEq, Debug, Item)]
@@ -167,7 +170,7 @@ fn by_collation(at: usize) -> (Sort<Row>, Vec<Spot>) {
     let show = move |row: &Row| texts[usize::from(row.seeds[at]) % texts.len()].clone();
     let collation = Collation::plain()
         .numeric()
-        .case_first(usual_tide::CaseFirst::Upper);
+        .case_first(usual_tide::text::CaseFirst::Upper);
     let field = AnyField::shown_only("shelf", show);
     (Sort::by_text(field, &collation), places.into())
 }
@@ -319,11 +322,11 @@ proptest! {
             1 => store.batch(|store| edits.iter().try_for_each(|one| edit(store, one))).unwrap(),
             _ => {
                 // Hidden and shown again: the rows come back all over the list.
-                store.change_query(list, |query| query.filter(|row: &Row| row.key.is_multiple_of(3))).unwrap();
+                store.list_mut(list).unwrap().change_query(|query| query.filter(|row: &Row| row.key.is_multiple_of(3)));
                 for one in &edits {
                     edit(&mut store, one).unwrap();
                 }
-                store.change_query(list, |query| query.unfiltered()).unwrap();
+                store.list_mut(list).unwrap().change_query(|query| query.unfiltered());
             }
         }
         prop_assert_eq!(store.check(), Ok(()));

@@ -56,10 +56,12 @@ fn a_panic_in_a_filter_or_a_sort_leaves_the_store_as_it_was() {
                     one.step();
                     thing.on
                 })),
-                store.bind(Query::new().sort(Sort::with(move |a: &Thing, b: &Thing| {
-                    two.step();
-                    a.name.cmp(&b.name)
-                }))),
+                store.bind(
+                    Query::new().sort(Sort::from_fn(move |a: &Thing, b: &Thing| {
+                        two.step();
+                        a.name.cmp(&b.name)
+                    })),
+                ),
             ];
             let feeds = lists.map(|list| store.feed(list).unwrap());
             let state = |store: &Store<Thing>| -> (Rows, Vec<Rows>) {
@@ -120,7 +122,7 @@ fn a_panic_while_a_query_changes_leaves_the_old_query() {
     let before: Rows = store.list(list).unwrap().items().cloned().collect();
     for at in [0, 13, 29] {
         let change = |store: &mut Store<Thing>| {
-            store.change_query(list, |query| {
+            store.list_mut(list).unwrap().change_query(|query| {
                 query.filter(move |thing: &Thing| {
                     assert!(thing.key != at, "the trap");
                     true

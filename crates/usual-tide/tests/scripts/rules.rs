@@ -3,7 +3,9 @@
 use super::cases;
 use super::model::{Thing, thing};
 use proptest::prelude::*;
-use usual_tide::{BrokenRule, EditError, Folding, Place, Rules, Store};
+use usual_tide::rules::BrokenRule;
+use usual_tide::text::Folding;
+use usual_tide::{EditError, Place, Rules, Store};
 
 /// Names with what is left of them when white space, case and accents are taken away.
 const NAMES: [(&str, &str); 9] = [
@@ -119,8 +121,8 @@ fn run(op: &Op, store: &mut Store<Thing>) {
         }
         Op::Add { .. } | Op::Edit { .. } => {}
         Op::Remove { key } => drop(store.remove(&key)),
-        Op::Undo => drop(store.undo()),
-        Op::Redo => drop(store.redo()),
+        Op::Undo => drop(store.history_mut().undo()),
+        Op::Redo => drop(store.history_mut().redo()),
         // The source may bring what no person may enter.
         Op::Source { key, name } => {
             let item = named(key, name, 100);

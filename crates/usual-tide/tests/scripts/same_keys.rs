@@ -6,10 +6,10 @@ use super::checks::check_set;
 use super::model::{Grouped, Order, Shape, Thing, thing};
 use proptest::prelude::*;
 use std::sync::Arc;
-use usual_tide::{
-    CommitError, Draft, EditError, Feed, ListId, Place, Prefer, ProposalId, Query, Show, Store,
-    Ticket, Write,
-};
+use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
+use usual_tide::removals::RemovalId;
+use usual_tide::writes::{Show, Ticket, Write};
+use usual_tide::{Draft, EditError, Feed, ListId, Place, Query, Store};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -114,7 +114,7 @@ struct World {
     store: Store<Thing>,
     lists: Vec<(ListId, Feed<Thing>, Rows)>,
     drafts: Vec<Draft<Thing>>,
-    proposals: Vec<ProposalId>,
+    proposals: Vec<RemovalId>,
     waits: bool,
 }
 
@@ -131,7 +131,7 @@ fn run(store: &mut Store<Thing>, op: &Op) -> Result<(), EditError<u16>> {
         Op::Remove(key) => store.remove(key).map(drop),
         Op::Move(key, at) => store.move_to(key, place(store, *at)).map(drop),
         Op::Saved => {
-            store.saved_items();
+            store.writes_mut().saved_items();
             Ok(())
         }
         _ => Ok(()),
@@ -142,7 +142,7 @@ impl World {
     fn new(waits: bool) -> Self {
         let mut store = Store::load((0..3).map(|key| thing(key, key as u8))).unwrap();
         if waits {
-            store.expect_answers();
+            store.writes_mut().track();
         }
         let lists = shapes().map(|shape| {
             let list = store.bind(shape.query());
@@ -159,12 +159,12 @@ impl World {
     }
 
     fn ticket(&self, which: u8) -> Option<Arc<Write<Thing>>> {
-        let waiting: Vec<_> = self.store.unanswered().cloned().collect();
+        let waiting: Vec<_> = self.store.writes().pending().cloned().collect();
         Some(Arc::clone(&waiting[pick(which, &waiting)?]))
     }
 
     fn refused(&self, which: u8) -> Option<Ticket> {
-        let refused = self.store.refused();
+        let refused = self.store.writes().refused();
         Some(refused[pick(which, refused)?].write.ticket)
     }
 
@@ -179,20 +179,22 @@ impl World {
                 });
                 done.unwrap();
             }
-            Op::Undo => drop(self.store.undo()),
-            Op::Redo => drop(self.store.redo()),
+            Op::Undo => drop(self.store.history_mut().undo()),
+            Op::Redo => drop(self.store.history_mut().redo()),
             Op::Reload(items) => {
                 let items = items.iter().map(|(key, seed)| thing(*key, *seed));
                 drop(self.store.reload(items));
             }
             Op::Saved => self.check_saved(),
-            Op::Propose(keys) => self.proposals.extend(self.store.propose_removal(keys).ok()),
+            Op::Propose(keys) => self
+                .proposals
+                .extend(self.store.removals_mut().begin(keys).ok()),
             Op::Settle(which, confirm) => {
                 if let Some(at) = pick(*which, &self.proposals) {
                     let id = self.proposals.remove(at);
                     match confirm {
-                        true => drop(self.store.confirm(id)),
-                        false => drop(self.store.cancel(id)),
+                        true => drop(self.store.removals_mut().confirm(id)),
+                        false => drop(self.store.removals_mut().cancel(id)),
                     }
                 }
             }
@@ -201,6 +203,7 @@ impl World {
             Op::Later(op) if self.waits => {
                 drop(
                     self.store
+                        .writes_mut()
                         .submit(Show::WhenConfirmed, |store| run(store, op)),
                 );
             }
@@ -229,14 +232,17 @@ impl World {
         let real = self
             .store
             .items()
-            .filter(|row| !self.store.is_blank(&row.key));
+            .filter(|row| !self.store.drafts().is_blank(&row.key));
         real.cloned().collect()
     }
 
     fn batch(&mut self, ops: &[Op], fails: bool) {
         let before = self.real_rows();
-        let waiting = self.store.unanswered().count();
-        let (undo, redo) = (self.store.undo_len(), self.store.redo_len());
+        let waiting = self.store.writes().pending().count();
+        let (undo, redo) = (
+            self.store.history().undo_len(),
+            self.store.history().redo_len(),
+        );
         let done = self.store.batch(|store| {
             ops.iter().for_each(|op| drop(run(store, op)));
             match fails {
@@ -248,47 +254,58 @@ impl World {
         let same = before == self.real_rows();
         if fails {
             assert!(same);
-            assert_eq!((undo, redo), (self.store.undo_len(), self.store.redo_len()));
-            assert_eq!(self.store.unanswered().count(), waiting);
+            assert_eq!(
+                (undo, redo),
+                (
+                    self.store.history().undo_len(),
+                    self.store.history().redo_len()
+                )
+            );
+            assert_eq!(self.store.writes().pending().count(), waiting);
         } else {
             // Whatever was asked in between, what the person did is a step, and is asked for.
-            assert!(same || self.store.undo_len() > undo || undo == 100);
-            assert!(same || !self.waits || self.store.unanswered().count() > waiting);
+            assert!(same || self.store.history().undo_len() > undo || undo == 100);
+            assert!(same || !self.waits || self.store.writes().pending().count() > waiting);
         }
     }
 
     fn draft(&mut self, op: &Op) {
         let store = &mut self.store;
         match op {
-            Op::Draft(key) => self.drafts.extend(store.draft(key).ok()),
+            Op::Draft(key) => self.drafts.extend(store.drafts_mut().begin(key).ok()),
             Op::DraftNew(key, seed, at) => {
                 let place = Place::Gap(usize::from(*at) % (store.len() + 1));
-                let draft = store.draft_new(thing(*key, *seed), place);
+                let draft = store.drafts_mut().begin_new(thing(*key, *seed), place);
                 self.drafts.extend(draft.ok());
             }
             Op::Type(which, seed) => {
                 if let Some(at) = pick(*which, &self.drafts) {
                     let typed = thing(*self.drafts[at].key(), *seed);
-                    self.drafts[at].edit(|mine| *mine = typed);
+                    self.drafts[at].edit(|mine| *mine = typed).unwrap();
                 }
             }
             Op::Commit(which, prefer_mine) => {
                 let Some(at) = pick(*which, &self.drafts) else {
                     return;
                 };
-                let mut draft = self.drafts.remove(at);
-                if let Err(CommitError::Conflict { conflict, .. }) = store.commit(&mut draft) {
+                let draft = self.drafts.remove(at);
+                if let Err(CommitError {
+                    problem: CommitProblem::Conflict(conflict),
+                    mut draft,
+                    ..
+                }) = store.drafts_mut().commit(draft)
+                {
                     let prefer = match prefer_mine {
                         true => Prefer::Mine,
                         false => Prefer::Theirs,
                     };
                     draft.settle(*conflict, prefer);
-                    drop(store.commit(&mut draft));
+                    drop(store.drafts_mut().commit(*draft));
                 }
             }
             Op::Discard(which) => {
                 if let Some(at) = pick(*which, &self.drafts) {
-                    store.discard(self.drafts.remove(at)).unwrap();
+                    store.drafts_mut().discard(self.drafts.remove(at)).unwrap();
                 }
             }
             Op::Drop(which) => {
@@ -304,7 +321,7 @@ impl World {
         match op {
             Op::Confirm(which) => {
                 if let Some(write) = self.ticket(*which) {
-                    self.store.confirm_write(write.ticket).unwrap();
+                    self.store.writes_mut().confirm(write.ticket).unwrap();
                 }
             }
             Op::ConfirmAs(which, key, seed) => {
@@ -315,30 +332,39 @@ impl World {
                         Some(_) => write.key,
                     };
                     let item = thing(key, *seed);
-                    self.store.confirm_write_as(write.ticket, item).unwrap();
+                    self.store
+                        .writes_mut()
+                        .confirm_as(write.ticket, item)
+                        .unwrap();
                 }
             }
             Op::Refuse(which) => {
                 if let Some(write) = self.ticket(*which) {
-                    self.store.refuse_write(write.ticket, "not so").unwrap();
+                    self.store
+                        .writes_mut()
+                        .refuse(write.ticket, "not so")
+                        .unwrap();
                 }
             }
             Op::RefuseWith(which, seed) => {
                 if let Some(write) = self.ticket(*which) {
                     let current = seed.map(|seed| thing(write.key, seed));
                     let ticket = write.ticket;
-                    let done = self.store.refuse_write_with(ticket, "not so", current);
+                    let done = self
+                        .store
+                        .writes_mut()
+                        .refuse_with(ticket, "not so", current);
                     done.unwrap();
                 }
             }
             Op::TryAgain(which) => {
                 if let Some(ticket) = self.refused(*which) {
-                    self.store.try_again(ticket).unwrap();
+                    self.store.writes_mut().retry(ticket).unwrap();
                 }
             }
             Op::Dismiss(which) => {
                 if let Some(ticket) = self.refused(*which) {
-                    self.store.dismiss(ticket).unwrap();
+                    self.store.writes_mut().dismiss(ticket).unwrap();
                 }
             }
             _ => unreachable!("no answer"),
@@ -348,11 +374,11 @@ impl World {
     /// Asking what is saved changes nothing, inside a batch and outside.
     fn check_saved(&mut self) {
         let before: Rows = self.store.items().cloned().collect();
-        let saved = self.store.saved_items();
+        let saved = self.store.writes_mut().saved_items();
         let within = self.store.batch(|store| {
             drop(store.remove(&0));
             drop(store.add(thing(5, 5), Place::Start));
-            Err::<(), Rows>(store.saved_items())
+            Err::<(), Rows>(store.writes_mut().saved_items())
         });
         if self.waits {
             assert_eq!(within, Err(saved));
@@ -379,14 +405,17 @@ impl World {
     /// Once nothing is open and all is refused, what is shown is what is saved.
     fn finish(&mut self) {
         for draft in std::mem::take(&mut self.drafts) {
-            self.store.discard(draft).unwrap();
+            self.store.drafts_mut().discard(draft).unwrap();
         }
         for id in std::mem::take(&mut self.proposals) {
-            drop(self.store.cancel(id));
+            drop(self.store.removals_mut().cancel(id));
         }
-        let saved = self.store.saved_items();
+        let saved = self.store.writes_mut().saved_items();
         while let Some(write) = self.ticket(0) {
-            self.store.refuse_write(write.ticket, "closed").unwrap();
+            self.store
+                .writes_mut()
+                .refuse(write.ticket, "closed")
+                .unwrap();
             self.check();
         }
         assert!(!self.waits || saved == self.store.items().cloned().collect::<Rows>());
@@ -415,7 +444,7 @@ proptest! {
 }
 
 fn waiting(store: &Store<Thing>) -> Vec<Ticket> {
-    store.unanswered().map(|write| write.ticket).collect()
+    store.writes().pending().map(|write| write.ticket).collect()
 }
 
 fn keys(store: &Store<Thing>) -> Vec<u16> {
@@ -426,23 +455,30 @@ fn keys(store: &Store<Thing>) -> Vec<u16> {
 fn another_key_for_an_addition_is_none_for_the_next_item_that_had_the_first() {
     for sources_own in [true, false] {
         let mut store = Store::<Thing>::new();
-        store.expect_answers();
+        store.writes_mut().track();
         store.add(thing(3, 0), Place::End).unwrap();
-        store.undo().unwrap();
-        store.redo().unwrap();
+        store.history_mut().undo().unwrap();
+        store.history_mut().redo().unwrap();
         let tickets = waiting(&store);
         assert_eq!(tickets.len(), 3);
         if sources_own {
             let own = |store: &mut Store<Thing>| store.add(thing(3, 7), Place::End);
             store.from_source(own).unwrap();
         }
-        store.confirm_write_as(tickets[0], thing(48, 1)).unwrap();
+        store
+            .writes_mut()
+            .confirm_as(tickets[0], thing(48, 1))
+            .unwrap();
         store.check().unwrap();
-        let added = store.unanswered().last().unwrap();
+        let added = store.writes().pending().last().unwrap();
         assert_eq!((added.key, added.after.as_ref().unwrap().key), (3, 3));
-        assert_eq!(store.unanswered().next().unwrap().key, 48, "the removal");
-        store.confirm_write(tickets[1]).unwrap();
-        store.confirm_write(tickets[2]).unwrap();
+        assert_eq!(
+            store.writes().pending().next().unwrap().key,
+            48,
+            "the removal"
+        );
+        store.writes_mut().confirm(tickets[1]).unwrap();
+        store.writes_mut().confirm(tickets[2]).unwrap();
         assert_eq!(keys(&store), [3]);
     }
 }
@@ -450,7 +486,7 @@ fn another_key_for_an_addition_is_none_for_the_next_item_that_had_the_first() {
 #[test]
 fn what_was_shown_before_comes_from_what_was_shown() {
     let mut store = Store::<Thing>::new();
-    store.expect_answers();
+    store.writes_mut().track();
     let list = store.bind(Query::new());
     let feed = store.feed(list).unwrap();
     store.add(thing(1, 2), Place::End).unwrap();
@@ -458,11 +494,11 @@ fn what_was_shown_before_comes_from_what_was_shown() {
         .from_source(|store| store.add(thing(1, 7), Place::End))
         .unwrap();
     store.remove(&1).unwrap();
-    store.undo().unwrap();
+    store.history_mut().undo().unwrap();
     let shown = store.get(&1).cloned();
     feed.read(&store).unwrap();
     let tickets = waiting(&store);
-    store.confirm_write(tickets[1]).unwrap();
+    store.writes_mut().confirm(tickets[1]).unwrap();
     let now = store.get(&1).cloned();
     assert_ne!(shown, now);
     let set = feed.read(&store).unwrap().expect("the item is another");
@@ -473,29 +509,40 @@ fn what_was_shown_before_comes_from_what_was_shown() {
 #[test]
 fn asking_what_is_saved_loses_no_write() {
     let mut store = Store::load((0..8).map(|key| thing(key, 1))).unwrap();
-    store.expect_answers();
+    store.writes_mut().track();
     store
         .batch(|store| {
             store.edit(&1, |item| item.on = true)?;
-            assert!(!store.saved_items()[1].on);
+            assert!(!store.writes_mut().saved_items()[1].on);
             Ok::<(), EditError<u16>>(())
         })
         .unwrap();
     assert_eq!(waiting(&store).len(), 1);
-    assert_eq!(store.undo_len(), 1);
+    assert_eq!(store.history().undo_len(), 1);
 
     // A blank row stands where an item waits to be removed.
     store.remove(&5).unwrap();
     let removal = waiting(&store)[1];
-    let draft = store.draft_new(thing(5, 9), Place::Start).unwrap();
-    let saved: Vec<u16> = store.saved_items().iter().map(|item| item.key).collect();
+    let draft = store
+        .drafts_mut()
+        .begin_new(thing(5, 9), Place::Start)
+        .unwrap();
+    let saved: Vec<u16> = store
+        .writes_mut()
+        .saved_items()
+        .iter()
+        .map(|item| item.key)
+        .collect();
     assert_eq!(saved, [0, 1, 2, 3, 4, 5, 6, 7]);
     assert_eq!(store.position(&5), Some(0), "the blank row is where it was");
-    store.refuse_write(removal, "it is in the kiln").unwrap();
+    store
+        .writes_mut()
+        .refuse(removal, "it is in the kiln")
+        .unwrap();
     assert_eq!(*store.get(&5).unwrap().as_ref(), thing(5, 1));
-    assert!(!store.is_blank(&5) && store.is_open(&draft));
+    assert!(!store.drafts().is_blank(&5) && store.drafts().is_open(&draft));
     store.check().unwrap();
-    store.discard(draft).unwrap();
+    store.drafts_mut().discard(draft).unwrap();
     assert_eq!(*store.get(&5).unwrap().as_ref(), thing(5, 1));
 }
 
@@ -504,10 +551,13 @@ fn an_undo_that_left_something_alone_is_not_exact() {
     let mut store = Store::load((1..=5).map(|key| thing(key, 1))).unwrap();
     store.move_to(&3, Place::End).unwrap();
     store.remove(&1).unwrap();
-    let draft = store.draft_new(thing(1, 3), Place::Start).unwrap();
-    let undone = store.undo().unwrap().unwrap();
+    let draft = store
+        .drafts_mut()
+        .begin_new(thing(1, 3), Place::Start)
+        .unwrap();
+    let undone = store.history_mut().undo().unwrap().unwrap();
     assert_eq!(undone.skipped.len(), 1);
-    store.discard(draft).unwrap();
-    store.undo().unwrap();
+    store.drafts_mut().discard(draft).unwrap();
+    store.history_mut().undo().unwrap();
     assert_eq!(keys(&store), [2, 3, 4, 5]);
 }

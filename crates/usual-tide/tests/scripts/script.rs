@@ -5,9 +5,9 @@ use super::checks::{Sections, check_numbers, check_sections, check_set, sections
 use super::model::{Shape, Thing, shape, thing};
 use proptest::prelude::*;
 use std::sync::Arc;
-use usual_tide::{
-    ChangeSet, EditError, Feed, ListId, OnDuplicate, Place, PositionError, Store, Version,
-};
+use usual_tide::edits::OnDuplicate;
+use usual_tide::lists::{PositionError, Version};
+use usual_tide::{ChangeSet, EditError, Feed, ListId, Place, Store};
 
 #[derive(Clone, Debug)]
 pub(super) enum Op {
@@ -255,9 +255,9 @@ fn attempt(
             let differs = *row != thing(key, *seed);
             *row = thing(key, *seed);
             // The source's version makes a blank row an item, which is a change though both are equal.
-            let was_blank = store.is_blank(&key);
+            let was_blank = store.drafts().is_blank(&key);
             let told = store.edit(&key, |item| *item = thing(key, *seed))?;
-            let is_new = was_blank && !store.is_blank(&key);
+            let is_new = was_blank && !store.drafts().is_blank(&key);
             assert_eq!(told, differs || is_new);
         }
         Op::ChangeKey { at } => {
@@ -456,7 +456,7 @@ impl World {
                 let watched = &mut self.lists[usize::from(*list) % lists];
                 let rows = usize::from(*rows);
                 watched.shape.take = watched.shape.take.map(|take| take + rows);
-                self.store.load_more(watched.list, rows).unwrap();
+                self.store.list_mut(watched.list).unwrap().load_more(rows);
             }
             Op::Read { list } => self.lists[usize::from(*list) % lists].read_late(&self.store),
             edit => drop(apply(edit, &mut self.store, &mut self.model)),
@@ -480,7 +480,10 @@ impl World {
             (false, 0) => query.unfiltered(),
             (false, _) => query.filter(move |thing: &Thing| shape.shows(thing)),
         };
-        self.store.change_query(watched.list, change).unwrap();
+        self.store
+            .list_mut(watched.list)
+            .unwrap()
+            .change_query(change);
     }
 }
 
@@ -523,9 +526,9 @@ impl Watched {
         let list = store.list(self.list).unwrap();
         for (at, row) in rows.iter().enumerate() {
             assert_eq!(list.position(&row.key), Some(at));
-            assert_eq!(list.get(at), Some(row));
+            assert_eq!(list.at(at), Some(row));
         }
-        assert_eq!(list.get(rows.len()), None);
+        assert_eq!(list.at(rows.len()), None);
 
         let sections = sections_of(&list);
         if let Some(set) = self.eager.read(store).unwrap() {

@@ -7,7 +7,8 @@ use super::script::{Op, apply, edit, start};
 use proptest::prelude::*;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
-use usual_tide::{EditError, Place, Query, SkipReason, Skipped, Store, UndoError};
+use usual_tide::history::{SkipReason, Skipped, UndoError};
+use usual_tide::{EditError, Place, Query, Store};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -49,21 +50,21 @@ proptest! {
         let feed = store.feed(list).unwrap();
         let mut states = vec![rows(&store)];
         for op in &ops {
-            let steps = store.undo_len();
+            let steps = store.history().undo_len();
             let _ = apply(op, &mut store, &mut model);
-            prop_assert_eq!(store.redo_len(), 0);
-            if store.undo_len() > steps {
+            prop_assert_eq!(store.history().redo_len(), 0);
+            if store.history().undo_len() > steps {
                 states.push(rows(&store));
             }
         }
-        prop_assert_eq!(store.undo_len(), states.len() - 1);
+        prop_assert_eq!(store.history().undo_len(), states.len() - 1);
 
         let mut at = states.len() - 1;
         let walk = there_and_back.iter().copied().chain(std::iter::repeat_n(true, states.len()));
         for back in walk {
             let before: Rows = store.list(list).unwrap().items().cloned().collect();
             feed.read(&store).unwrap();
-            let done = if back { store.undo() } else { store.redo() }.unwrap();
+            let done = if back { store.history_mut().undo() } else { store.history_mut().redo() }.unwrap();
             match &done {
                 Some(done) => prop_assert!(done.skipped.is_empty()),
                 None => prop_assert_eq!(at, if back { 0 } else { states.len() - 1 }),
@@ -81,7 +82,7 @@ proptest! {
             }
         }
         prop_assert_eq!(at, 0);
-        while store.redo().unwrap().is_some() {}
+        while store.history_mut().redo().unwrap().is_some() {}
         prop_assert!(identical(&rows(&store), &states[states.len() - 1]));
     }
 
@@ -100,15 +101,15 @@ proptest! {
         for (op, remote, undos) in &ops {
             let _ = apply(op, &mut store, &mut model);
             if let Some(remote) = remote {
-                let steps = (store.undo_len(), store.redo_len());
+                let steps = (store.history().undo_len(), store.history().redo_len());
                 let _ = store.from_source(|store| apply(remote, store, &mut model));
-                prop_assert_eq!((store.undo_len(), store.redo_len()), steps);
+                prop_assert_eq!((store.history().undo_len(), store.history().redo_len()), steps);
             }
             for _ in 0..*undos {
-                let left = store.undo_len();
-                let undone = store.undo().unwrap();
+                let left = store.history().undo_len();
+                let undone = store.history_mut().undo().unwrap();
                 prop_assert_eq!(undone.is_some(), left > 0);
-                prop_assert_eq!(store.undo_len(), left.saturating_sub(1));
+                prop_assert_eq!(store.history().undo_len(), left.saturating_sub(1));
             }
             store.check().unwrap();
             model = rows(&store).iter().map(|row| Thing::clone(row)).collect();
@@ -144,7 +145,7 @@ fn what_the_source_changed_since_is_left_alone_and_told() {
             Ok::<(), EditError<u16>>(())
         })
         .unwrap();
-    let undone = store.undo().unwrap().unwrap();
+    let undone = store.history_mut().undo().unwrap().unwrap();
     assert_eq!(undone.name.as_deref(), Some("Clear up"));
     let skipped = |key, why| Skipped { key, why };
     assert_eq!(
@@ -161,27 +162,33 @@ fn what_the_source_changed_since_is_left_alone_and_told() {
     // Back behind the item that stood before it, as far as that is still there.
     let keys: Vec<u16> = store.items().map(|item| item.key).collect();
     assert_eq!(keys, [0, 1, 3, 5, 2]);
-    assert_eq!(store.redo_name(), Some("Clear up"));
+    assert_eq!(store.history().redo_name(), Some("Clear up"));
 }
 
 #[test]
 fn steps_are_bounded_and_a_new_edit_ends_redo() {
     let mut store = store(3);
-    store.set_undo_depth(2);
+    store.history_mut().set_depth(2);
     for round in 0..5 {
         store
             .edit(&0, |item| item.name = format!("{round}"))
             .unwrap();
     }
-    assert_eq!(store.undo_len(), 2);
-    store.undo().unwrap();
-    assert_eq!((store.undo_len(), store.redo_len()), (1, 1));
+    assert_eq!(store.history().undo_len(), 2);
+    store.history_mut().undo().unwrap();
+    assert_eq!(
+        (store.history().undo_len(), store.history().redo_len()),
+        (1, 1)
+    );
     store.remove(&1).unwrap();
-    assert_eq!((store.undo_len(), store.redo_len()), (2, 0));
-    assert_eq!(store.redo().unwrap(), None);
-    store.set_undo_depth(0);
+    assert_eq!(
+        (store.history().undo_len(), store.history().redo_len()),
+        (2, 0)
+    );
+    assert_eq!(store.history_mut().redo().unwrap(), None);
+    store.history_mut().set_depth(0);
     store.remove(&2).unwrap();
-    assert_eq!(store.undo().unwrap(), None);
+    assert_eq!(store.history_mut().undo().unwrap(), None);
 }
 
 #[test]
@@ -194,16 +201,16 @@ fn an_edit_that_changes_nothing_or_fails_is_no_step() {
         store.remove(&99)
     });
     assert!(failed.is_err());
-    assert_eq!(store.undo_len(), 0);
+    assert_eq!(store.history().undo_len(), 0);
     store.remove(&0).unwrap();
     assert_eq!(
-        store.undo_name(),
+        store.history().undo_name(),
         None,
         "the name of a batch that failed is not kept"
     );
-    let inside = store.batch(|store| store.undo());
+    let inside = store.batch(|store| store.history_mut().undo());
     assert_eq!(inside, Err(UndoError::InBatch));
-    assert_eq!(store.undo_len(), 1);
+    assert_eq!(store.history().undo_len(), 1);
 }
 
 #[test]
@@ -214,10 +221,13 @@ fn a_panic_on_the_way_back_leaves_the_step_to_be_undone() {
         assert!(thing.key != 4, "the trap");
         true
     }));
-    assert!(catch_unwind(AssertUnwindSafe(|| store.undo())).is_err());
-    assert_eq!((store.undo_len(), store.redo_len()), (1, 0));
+    assert!(catch_unwind(AssertUnwindSafe(|| store.history_mut().undo())).is_err());
+    assert_eq!(
+        (store.history().undo_len(), store.history().redo_len()),
+        (1, 0)
+    );
     store.check().unwrap();
     store.unbind(list).unwrap();
-    assert!(store.undo().unwrap().is_some());
+    assert!(store.history_mut().undo().unwrap().is_some());
     assert_eq!(store.position(&4), Some(4));
 }

@@ -3,7 +3,8 @@
 use crate::error::CommandError;
 use serde_json::Value;
 use usual_tide::record::Record;
-use usual_tide::{ChangeSet, Feed, Item, ListId, Replica, SectionReplica, Store};
+use usual_tide::sections::SectionReplica;
+use usual_tide::{ChangeSet, Feed, Item, ListId, Replica, Store};
 
 pub(super) struct Watched {
     list: ListId,
@@ -47,7 +48,7 @@ impl Watched {
         store: &Store<Record>,
     ) -> Result<Value, CommandError> {
         let rows = store.list(self.list)?;
-        Ok(changes.to_json(|at| rows.get(at).map(|row| &**row)))
+        Ok(changes.to_json(|at| rows.at(at).map(|row| &**row)))
     }
 
     /// Applies the change set to the copies, and compares the rows that it speaks of with those of the list; all rows,
@@ -92,7 +93,7 @@ impl Watched {
         let moved = moved.flat_map(|run| run.to..run.to + run.len);
         let updated = changes.iter().flat_map(|set| set.updated());
         let mut touched = arrived.chain(moved).chain(updated.map(|row| row.to));
-        let differs = touched.find(|at| rows.get(*at) != self.rows.get(*at));
+        let differs = touched.find(|at| rows.at(*at) != self.rows.at(*at));
         Ok(differs.map(|at| format!("it differs from its copy at number {}", at + 1)))
     }
 

@@ -6,10 +6,10 @@
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
-use usual_tide::{
-    EditError, Item, Mark, Neighbours, Place, Query, Replica, Show, Store, SubmitError, Ticket,
-    TicketError, Write, WriteKind,
+use usual_tide::writes::{
+    Neighbours, Show, SubmitError, Ticket, TicketError, Write, WriteKind, WriteState,
 };
+use usual_tide::{EditError, Item, Place, Query, Replica, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -178,7 +178,7 @@ impl World {
     fn new() -> Self {
         let base: Vec<Piece> = (0..6).map(piece).collect();
         let mut store = Store::load(base.clone()).unwrap();
-        store.expect_answers();
+        store.writes_mut().track();
         Self {
             store,
             base,
@@ -188,14 +188,14 @@ impl World {
     }
 
     fn nth_waiting(&self, which: u8) -> Option<Arc<Write<Piece>>> {
-        let waiting: Vec<_> = self.store.unanswered().cloned().collect();
+        let waiting: Vec<_> = self.store.writes().pending().cloned().collect();
         waiting
             .get(usize::from(which) % waiting.len().max(1))
             .cloned()
     }
 
     fn nth_refused(&self, which: u8) -> Option<Ticket> {
-        let refused = self.store.refused();
+        let refused = self.store.writes().refused();
         let refused = refused.get(usize::from(which) % refused.len().max(1))?;
         Some(refused.write.ticket)
     }
@@ -213,12 +213,13 @@ impl World {
             Op::Later(op) => {
                 let before: Vec<_> = store.items().cloned().collect();
                 store
+                    .writes_mut()
                     .submit(Show::WhenConfirmed, |store| run(store, op, new_id))
                     .unwrap();
                 assert!(store.items().eq(&before));
             }
-            Op::Undo => drop(store.undo().unwrap()),
-            Op::Redo => drop(store.redo().unwrap()),
+            Op::Undo => drop(store.history_mut().undo().unwrap()),
+            Op::Redo => drop(store.history_mut().redo().unwrap()),
             Op::Source(ops) => {
                 let base = &mut self.base;
                 store
@@ -245,15 +246,15 @@ impl World {
             Op::Refuse(which, told) => self.refuse(*which, *told),
             Op::TryAgain(which) => {
                 if let Some(ticket) = self.nth_refused(*which) {
-                    let again = self.store.try_again(ticket).unwrap();
-                    assert_eq!(self.store.unanswered().last().unwrap().ticket, again);
+                    let again = self.store.writes_mut().retry(ticket).unwrap();
+                    assert_eq!(self.store.writes().pending().last().unwrap().ticket, again);
                 }
             }
             Op::Dismiss(which) => {
                 if let Some(ticket) = self.nth_refused(*which) {
-                    self.store.dismiss(ticket).unwrap();
+                    self.store.writes_mut().dismiss(ticket).unwrap();
                     assert_eq!(
-                        self.store.dismiss(ticket).unwrap_err(),
+                        self.store.writes_mut().dismiss(ticket).unwrap_err(),
                         TicketError::Unknown(ticket)
                     );
                 }
@@ -271,22 +272,28 @@ impl World {
         let at = self.base.iter().position(|row| row.id == write.key);
         match (how, at, write.kind()) {
             (How::AsAsked, ..) | (_, None, _) | (_, _, WriteKind::Remove) => {
-                self.store.confirm_write(write.ticket).unwrap();
+                self.store.writes_mut().confirm(write.ticket).unwrap();
             }
             (How::OtherKey, Some(at), WriteKind::Add) if is_new => {
                 self.new_id += 1;
                 self.base[at].id = self.new_id;
                 let item = self.base[at].clone();
-                self.store.confirm_write_as(write.ticket, item).unwrap();
+                self.store
+                    .writes_mut()
+                    .confirm_as(write.ticket, item)
+                    .unwrap();
             }
             (_, Some(at), _) => {
                 self.saves += 1;
                 self.base[at].saved = self.saves;
                 let item = self.base[at].clone();
-                self.store.confirm_write_as(write.ticket, item).unwrap();
+                self.store
+                    .writes_mut()
+                    .confirm_as(write.ticket, item)
+                    .unwrap();
             }
         }
-        let again = self.store.confirm_write(write.ticket);
+        let again = self.store.writes_mut().confirm(write.ticket);
         assert_eq!(again, Err(TicketError::Unknown(write.ticket)));
     }
 
@@ -303,15 +310,20 @@ impl World {
             });
             let ticket = write.ticket;
             self.store
-                .refuse_write_with(ticket, "not so", current)
+                .writes_mut()
+                .refuse_with(ticket, "not so", current)
                 .unwrap()
         } else {
-            self.store.refuse_write(write.ticket, "not so").unwrap()
+            self.store
+                .writes_mut()
+                .refuse(write.ticket, "not so")
+                .unwrap()
         };
         assert!(refused.contains(&write.ticket));
         for ticket in &refused {
             let refused = self
                 .store
+                .writes()
                 .refused()
                 .iter()
                 .find(|refused| refused.write.ticket == *ticket);
@@ -327,7 +339,8 @@ impl World {
         let mut rows = self.base.clone();
         for write in self
             .store
-            .unanswered()
+            .writes()
+            .pending()
             .filter(|write| write.show == Show::AtOnce)
         {
             carry(&mut rows, write);
@@ -335,18 +348,19 @@ impl World {
         rows
     }
 
-    fn expected_mark(&self, key: u32) -> Mark {
+    fn expected_mark(&self, key: u32) -> WriteState {
         if self
             .store
+            .writes()
             .refused()
             .iter()
             .any(|refused| refused.write.key == key)
         {
-            Mark::Failed
-        } else if self.store.unanswered().any(|write| write.key == key) {
-            Mark::Pending
+            WriteState::Failed
+        } else if self.store.writes().pending().any(|write| write.key == key) {
+            WriteState::Pending
         } else {
-            Mark::Saved
+            WriteState::Saved
         }
     }
 }
@@ -365,8 +379,8 @@ proptest! {
             world.store.bind(Query::new().filter(|piece: &Piece| piece.shelf != 1)),
         ];
         let feeds = lists.map(|list| world.store.feed(list).unwrap());
-        let marks = world.store.mark_feed(lists[0]).unwrap();
-        let mut drawn = HashMap::<u32, Mark>::new();
+        let marks = world.store.writes_mut().state_feed(lists[0]).unwrap();
+        let mut drawn = HashMap::<u32, WriteState>::new();
         let mut views = lists.map(|list| -> Replica<Piece> {
             world.store.list(list).unwrap().items().cloned().collect()
         });
@@ -375,7 +389,7 @@ proptest! {
             prop_assert_eq!(world.shown(), world.expected(), "after {:?}", op);
             prop_assert_eq!(world.store.check(), Ok(()));
             let saved: Vec<Piece> =
-                world.store.saved_items().iter().map(|item| Piece::clone(item)).collect();
+                world.store.writes_mut().saved_items().iter().map(|item| Piece::clone(item)).collect();
             prop_assert_eq!(&saved, &world.base);
             for ((list, feed), view) in lists.iter().zip(&feeds).zip(&mut views) {
                 if let Some(changes) = feed.read(&world.store).unwrap() {
@@ -387,10 +401,10 @@ proptest! {
             // What was drawn is drawn again as the feed says; a new row asks.
             for marked in marks.read(&world.store).unwrap() {
                 prop_assert_eq!(world.store.at(marked.at).unwrap().id, marked.key);
-                drawn.insert(marked.key, marked.mark);
+                drawn.insert(marked.key, marked.state);
             }
             let rows = world.shown().into_iter().map(|row| row.id);
-            let draw = |id| (id, drawn.get(&id).copied().unwrap_or(world.store.mark(&id)));
+            let draw = |id| (id, drawn.get(&id).copied().unwrap_or(world.store.writes().state(&id)));
             drawn = rows.map(draw).collect();
             for (id, mark) in &drawn {
                 prop_assert_eq!(*mark, world.expected_mark(*id));
@@ -398,7 +412,7 @@ proptest! {
         }
         // Once everything is answered, the list is the source's.
         while let Some(write) = world.nth_waiting(0) {
-            world.store.refuse_write(write.ticket, "closed").unwrap();
+            world.store.writes_mut().refuse(write.ticket, "closed").unwrap();
         }
         prop_assert_eq!(world.shown(), world.base);
     }
@@ -423,7 +437,8 @@ fn an_edit_shows_its_effect_at_once_and_asks_for_just_that() {
         })
         .unwrap();
     let asked: Vec<_> = store
-        .unanswered()
+        .writes()
+        .pending()
         .map(|write| (write.kind(), write.key, write.place.clone()))
         .collect();
     let between = |after, before| Some(Neighbours { after, before });
@@ -445,21 +460,30 @@ fn an_edit_shows_its_effect_at_once_and_asks_for_just_that() {
 fn undo_asks_the_source_too_and_goes_past_what_it_has_noted() {
     let mut store = World::new().store;
     store.edit(&1, |piece| piece.title = 2).unwrap();
-    let write = Arc::clone(store.unanswered().next().unwrap());
+    let write = Arc::clone(store.writes().pending().next().unwrap());
     let noted = Piece {
         saved: 77,
         ..Piece::clone(write.after.as_ref().unwrap())
     };
-    store.confirm_write_as(write.ticket, noted).unwrap();
-    assert!(store.undo().unwrap().unwrap().skipped.is_empty());
+    store.writes_mut().confirm_as(write.ticket, noted).unwrap();
+    assert!(
+        store
+            .history_mut()
+            .undo()
+            .unwrap()
+            .unwrap()
+            .skipped
+            .is_empty()
+    );
     let now = store.get(&1).unwrap();
     assert_eq!((now.title, now.saved), (0, 77));
-    assert_eq!(store.mark(&1), Mark::Pending);
+    assert_eq!(store.writes().state(&1), WriteState::Pending);
 
     store.add(piece(20), Place::Start).unwrap();
-    let add = store.unanswered().last().unwrap().ticket;
+    let add = store.writes().pending().last().unwrap().ticket;
     store
-        .confirm_write_as(
+        .writes_mut()
+        .confirm_as(
             add,
             Piece {
                 id: 21,
@@ -468,9 +492,20 @@ fn undo_asks_the_source_too_and_goes_past_what_it_has_noted() {
             },
         )
         .unwrap();
-    assert!(store.undo().unwrap().unwrap().skipped.is_empty());
+    assert!(
+        store
+            .history_mut()
+            .undo()
+            .unwrap()
+            .unwrap()
+            .skipped
+            .is_empty()
+    );
     assert!(!store.contains(&21));
-    assert_eq!(store.unanswered().last().unwrap().kind(), WriteKind::Remove);
+    assert_eq!(
+        store.writes().pending().last().unwrap().kind(),
+        WriteKind::Remove
+    );
 }
 
 #[test]
@@ -479,17 +514,20 @@ fn a_refused_addition_takes_the_edits_of_its_item_along() {
     store.add(piece(50), Place::End).unwrap();
     store.edit(&50, |piece| piece.title = 1).unwrap();
     store.edit(&2, |piece| piece.title = 1).unwrap();
-    let tickets: Vec<Ticket> = store.unanswered().map(|write| write.ticket).collect();
-    let refused = store.refuse_write(tickets[0], "no room").unwrap();
+    let tickets: Vec<Ticket> = store.writes().pending().map(|write| write.ticket).collect();
+    let refused = store.writes_mut().refuse(tickets[0], "no room").unwrap();
     assert_eq!(refused, tickets[..2]);
-    assert_eq!(store.refused()[1].reason, "the item was not added: no room");
-    assert_eq!(store.unanswered().count(), 1);
+    assert_eq!(
+        store.writes().refused()[1].reason,
+        "the item was not added: no room"
+    );
+    assert_eq!(store.writes().pending().count(), 1);
 
     // Another try brings both back, in turn.
-    store.try_again(tickets[0]).unwrap();
-    store.try_again(tickets[1]).unwrap();
+    store.writes_mut().retry(tickets[0]).unwrap();
+    store.writes_mut().retry(tickets[1]).unwrap();
     assert_eq!(store.get(&50).unwrap().title, 1);
-    assert!(store.refused().is_empty());
+    assert!(store.writes().refused().is_empty());
 }
 
 #[test]
@@ -498,7 +536,7 @@ fn the_source_may_bring_an_added_item_before_it_answers() {
     store.add(piece(50), Place::Start).unwrap();
     let list = store.bind(Query::new());
     let feed = store.feed(list).unwrap();
-    let draft = store.draft(&50).unwrap();
+    let draft = store.drafts_mut().begin(&50).unwrap();
     let brought = Piece {
         saved: 5,
         ..piece(50)
@@ -509,9 +547,9 @@ fn the_source_may_bring_an_added_item_before_it_answers() {
     let changes = feed.read(&store).unwrap().unwrap();
     assert!(changes.inserted().is_empty() && changes.removed().is_empty());
     assert_eq!(changes.updated().len(), 1);
-    assert!(store.is_open(&draft));
-    let add = store.unanswered().next().unwrap().ticket;
-    store.confirm_write(add).unwrap();
+    assert!(store.drafts().is_open(&draft));
+    let add = store.writes().pending().next().unwrap().ticket;
+    store.writes_mut().confirm(add).unwrap();
     assert_eq!(store.get(&50).unwrap().saved, 5);
 }
 
@@ -519,26 +557,34 @@ fn the_source_may_bring_an_added_item_before_it_answers() {
 fn tickets_are_given_and_answered_outside_of_batches_and_where_they_are_expected() {
     let mut plain = Store::load([piece(1)]).unwrap();
     let nothing = |_: &mut Tested| Ok::<(), EditError<u32>>(());
-    let refused = plain.submit(Show::AtOnce, nothing);
+    let refused = plain.writes_mut().submit(Show::AtOnce, nothing);
     assert_eq!(
         refused.unwrap_err(),
-        SubmitError::Ticket(TicketError::NotExpecting)
+        SubmitError::Ticket(TicketError::NotTracked)
     );
     plain.edit(&1, |piece| piece.title = 1).unwrap();
-    assert_eq!(plain.unanswered().count(), 0);
-    assert_eq!(plain.mark(&1), Mark::Saved);
+    assert_eq!(plain.writes().pending().count(), 0);
+    assert_eq!(plain.writes().state(&1), WriteState::Saved);
 
     let mut store = World::new().store;
     store.edit(&1, |piece| piece.title = 1).unwrap();
-    let ticket = store.unanswered().next().unwrap().ticket;
+    let ticket = store.writes().pending().next().unwrap().ticket;
     store
         .batch(|store| {
-            assert_eq!(store.confirm_write(ticket), Err(TicketError::InBatch));
-            assert_eq!(store.refuse_write(ticket, ""), Err(TicketError::InBatch));
+            assert_eq!(
+                store.writes_mut().confirm(ticket),
+                Err(TicketError::InBatch)
+            );
+            assert_eq!(
+                store.writes_mut().refuse(ticket, ""),
+                Err(TicketError::InBatch)
+            );
             Ok::<(), EditError<u32>>(())
         })
         .unwrap();
-    let failed = store.submit(Show::WhenConfirmed, |store| store.remove(&99));
+    let failed = store
+        .writes_mut()
+        .submit(Show::WhenConfirmed, |store| store.remove(&99));
     assert_eq!(
         failed.unwrap_err(),
         SubmitError::Edit(EditError::UnknownKey(99))
@@ -549,7 +595,7 @@ fn tickets_are_given_and_answered_outside_of_batches_and_where_they_are_expected
     });
     assert!(failed.is_err());
     assert_eq!(
-        store.unanswered().count(),
+        store.writes().pending().count(),
         1,
         "what failed asks for nothing"
     );
@@ -578,11 +624,12 @@ fn a_panic_underneath_leaves_everything_as_it_was() {
     assert_eq!(store.check(), Ok(()));
     assert_eq!(store.list(list).unwrap().len(), 7);
     for ticket in store
-        .unanswered()
+        .writes()
+        .pending()
         .map(|write| write.ticket)
         .collect::<Vec<_>>()
     {
-        store.refuse_write(ticket, "closed").unwrap();
+        store.writes_mut().refuse(ticket, "closed").unwrap();
     }
     assert!(store.items().map(|item| item.id).eq(0..6));
 }

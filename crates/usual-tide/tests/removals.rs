@@ -3,7 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use std::time::Duration;
-use usual_tide::{EditError, Item, Place, ProposalError, Query, Store};
+use usual_tide::removals::RemovalError;
+use usual_tide::{EditError, Item, Place, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -31,10 +32,16 @@ fn cancelled_rows_come_back_exactly_where_they_belong_whatever_happened_meanwhil
     let all = store.bind(Query::new());
     let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)));
     let feed = store.feed(all).unwrap();
-    let asked = store.propose_removal(&['b', 'd', 'f', 'b']).unwrap();
+    let asked = store.removals_mut().begin(&['b', 'd', 'f', 'b']).unwrap();
     assert_eq!(shown(&store, all), "acegh");
     assert_eq!(feed.read(&store).unwrap().unwrap().removed().len(), 3);
-    let keys: Vec<char> = store.proposal(asked).unwrap().keys().copied().collect();
+    let keys: Vec<char> = store
+        .removals()
+        .get(asked)
+        .unwrap()
+        .keys()
+        .copied()
+        .collect();
     assert_eq!(keys, ['b', 'd', 'f']);
 
     // Neighbours move, one of the rows is moved and one edited, and the source reloads without another.
@@ -60,7 +67,7 @@ fn cancelled_rows_come_back_exactly_where_they_belong_whatever_happened_meanwhil
         "a list bound meanwhile does not show them either"
     );
 
-    let settled = store.cancel(asked).unwrap();
+    let settled = store.removals_mut().cancel(asked).unwrap();
     assert_eq!(settled.gone, ['f']);
     assert_eq!(
         settled
@@ -74,7 +81,10 @@ fn cancelled_rows_come_back_exactly_where_they_belong_whatever_happened_meanwhil
         assert_eq!(shown(&store, list), "cdegbaz");
     }
     assert_eq!(shown(&store, waiting), "cegbaz");
-    assert_eq!(store.cancel(asked), Err(ProposalError::Unknown(asked)));
+    assert_eq!(
+        store.removals_mut().cancel(asked),
+        Err(RemovalError::NotPending(asked))
+    );
     store.check().unwrap();
 }
 
@@ -82,21 +92,24 @@ fn cancelled_rows_come_back_exactly_where_they_belong_whatever_happened_meanwhil
 fn a_confirmed_removal_is_one_step_and_a_proposal_is_none() {
     let mut store = Store::load(pieces("abcd")).unwrap();
     let list = store.bind(Query::new());
-    let asked = store.propose_removal(&['a', 'c']).unwrap();
-    assert_eq!(store.undo_len(), 0);
+    let asked = store.removals_mut().begin(&['a', 'c']).unwrap();
+    assert_eq!(store.history().undo_len(), 0);
     let feed = store.feed(list).unwrap();
     store
-        .batch_named("Delete 2", |store| store.confirm(asked))
+        .batch_named("Delete 2", |store| store.removals_mut().confirm(asked))
         .unwrap();
     assert_eq!(
         feed.read(&store).unwrap(),
         None,
         "the rows were gone from the list before"
     );
-    assert_eq!((store.undo_name(), store.len()), (Some("Delete 2"), 2));
-    store.undo().unwrap();
+    assert_eq!(
+        (store.history().undo_name(), store.len()),
+        (Some("Delete 2"), 2)
+    );
+    store.history_mut().undo().unwrap();
     assert_eq!(shown(&store, list), "abcd");
-    assert!(store.proposals().next().is_none());
+    assert!(store.removals().iter().next().is_none());
 }
 
 #[test]
@@ -104,27 +117,34 @@ fn a_deadline_is_the_apps_to_call() {
     let mut store = Store::load(pieces("abcd")).unwrap();
     let list = store.bind(Query::new());
     let soon = store
-        .propose_removal_until(&['a'], Duration::from_secs(5))
+        .removals_mut()
+        .begin_until(&['a'], Duration::from_secs(5))
         .unwrap();
     let late = store
-        .propose_removal_until(&['b'], Duration::from_secs(9))
+        .removals_mut()
+        .begin_until(&['b'], Duration::from_secs(9))
         .unwrap();
-    let open = store.propose_removal(&['c']).unwrap();
+    let open = store.removals_mut().begin(&['c']).unwrap();
     assert!(
         store
+            .removals_mut()
             .confirm_due(Duration::from_secs(4))
             .unwrap()
             .is_empty()
     );
-    let settled = store.confirm_due(Duration::from_secs(5)).unwrap();
-    assert_eq!((settled.len(), settled[0].proposal), (1, soon));
+    let settled = store
+        .removals_mut()
+        .confirm_due(Duration::from_secs(5))
+        .unwrap();
+    assert_eq!((settled.len(), settled[0].removal), (1, soon));
     assert!(!store.contains(&'a'));
     let left: Vec<_> = store
-        .proposals()
+        .removals()
+        .iter()
         .map(|(id, proposal)| (id, proposal.due()))
         .collect();
     assert_eq!(left, [(late, Some(Duration::from_secs(9))), (open, None)]);
-    store.cancel(late).unwrap();
+    store.removals_mut().cancel(late).unwrap();
     assert_eq!(shown(&store, list), "bd");
 }
 
@@ -132,14 +152,17 @@ fn a_deadline_is_the_apps_to_call() {
 fn what_cannot_be_proposed_or_settled_is_a_typed_error() {
     let mut store = Store::load(pieces("abc")).unwrap();
     let mut other = Store::load(pieces("abc")).unwrap();
-    let asked = store.propose_removal(&['a']).unwrap();
+    let asked = store.removals_mut().begin(&['a']).unwrap();
     assert_eq!(
-        store.propose_removal(&['b', 'a']),
-        Err(ProposalError::Proposed('a'))
+        store.removals_mut().begin(&['b', 'a']),
+        Err(RemovalError::AlreadyPending('a'))
     );
-    let unknown = ProposalError::Edit(EditError::UnknownKey('x'));
-    assert_eq!(store.propose_removal(&['x']), Err(unknown));
-    assert_eq!(other.confirm(asked), Err(ProposalError::Unknown(asked)));
+    let unknown = RemovalError::Edit(EditError::UnknownKey('x'));
+    assert_eq!(store.removals_mut().begin(&['x']), Err(unknown));
+    assert_eq!(
+        other.removals_mut().confirm(asked),
+        Err(RemovalError::NotPending(asked))
+    );
     // The key is taken until the removal is confirmed.
     let again = Piece {
         id: 'a',
@@ -154,7 +177,7 @@ fn what_cannot_be_proposed_or_settled_is_a_typed_error() {
     // The source may remove it and bring another with the same key: that one is not proposed.
     store.from_source(|store| store.remove(&'a')).unwrap();
     store.add(again, Place::Start).unwrap();
-    let settled = store.confirm(asked).unwrap();
+    let settled = store.removals_mut().confirm(asked).unwrap();
     assert_eq!((settled.items.len(), settled.gone), (0, vec!['a']));
     assert!(store.contains(&'a'));
 }
