@@ -30,7 +30,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     // The view begins with the rows of this moment, and hears of change sets from here on.
     let mut view: Replica<Piece> = store.list(list)?.items().cloned().collect();
     let mut selection = Selection::new();
-    selection.select(&store.list(list)?, 1)?;
+    selection.select_at(&store.list(list)?, 1)?;
     println!("{} rows, current {:?}", view.len(), selection.current());
 
     // The screen appears again: the source's whole content, of which one piece changed and one is new.

@@ -25,7 +25,7 @@
 //! # Features
 //!
 //! - `derive` (on): `#[derive(Item)]` and `#[derive(Fields)]`.
-//! - `locale`: texts in the order of a locale ([`Collation`]).
+//! - `locale`: texts in the order of a locale ([`Collation`](text::Collation)).
 //! - `record`: items that are JSON objects, and change sets as JSON.
 //! - `stream`: change sets as an asynchronous stream.
 //! - `uuid`: keys that cannot collide, wherever they are made.
@@ -52,7 +52,7 @@ pub mod text;
 /// Change sets: what turns the rows before into the rows after, and copies that are kept by them.
 pub mod changes {
     pub use crate::change::{
-        ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated,
+        ApplyError, ChangeSet, Followed, MovedRun, Replica, RowRun, Rows, Step, Updated, ViewSink,
     };
     #[cfg(feature = "record")]
     pub use crate::change::{ChangesJsonError, ChangesJsonProblem};
@@ -86,9 +86,10 @@ pub mod keys {
 
 /// Bound lists: read, changed, followed by feeds and selections.
 pub mod lists {
+    pub use crate::change::{FlatItem, FlatKey, FlatRow};
     pub use crate::list::{
-        BoundList, Dropped, Feed, FeedError, ListBytes, ListId, PositionError, Selection,
-        UnknownList, Version,
+        BoundList, Feed, FeedError, Flattened, ListBytes, ListId, PositionError, Presence,
+        Selection, SelectionChange, UnknownList, Version,
     };
     pub use crate::store::{ListEditError, ListMut, Suggestion, Suggestions};
 }
@@ -109,7 +110,7 @@ pub mod rules {
 pub mod sections {
     pub use crate::change::{
         Section, SectionApplyError, SectionChanges, SectionKey, SectionMove, SectionReplica,
-        SectionRow, SectionRun, SectionUpdated,
+        SectionRow, SectionRun, SectionStep, SectionUpdated, SectionViewSink,
     };
     pub use crate::store::{OtherSection, SectionError};
 }

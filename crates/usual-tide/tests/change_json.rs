@@ -7,11 +7,16 @@ use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::sync::Arc;
 use usual_tide::changes::Step;
-use usual_tide::record::{FieldName, Record, Schema, parse};
+use usual_tide::record::{FieldName, Record, RecordError, RecordMaker, Schema, parse};
 use usual_tide::{ChangeSet, Group, Item, Query, Store};
 
 fn key() -> FieldName {
     FieldName::parse("id").unwrap()
+}
+
+/// An item of its JSON.
+fn read(json: &Value) -> Result<Record, RecordError> {
+    RecordMaker::new(&key()).read(json)
 }
 
 fn records(rows: &Value) -> Vec<Record> {
@@ -114,25 +119,24 @@ proptest! {
     #[test]
     fn every_form_does_the_same(before in rows(), after in rows()) {
         let (changes, rows) = between(&before, &after, Query::new().numbered());
-        let row = |at: usize| rows.get(at).map(|row| &**row);
-        let json = changes.to_json(row);
+        let json = changes.to_json();
         if let Err(error) = schema().validate(&json) {
             panic!("{json}: {error}");
         }
 
         let mut applied = shared(&before);
-        let read = ChangeSet::from_json(&json, &key(), &applied).unwrap();
-        prop_assert_eq!(read.steps(), changes.steps());
-        read.apply(&mut applied).unwrap();
+        let again = ChangeSet::from_json(&json, &applied, read).unwrap();
+        prop_assert_eq!(again.steps(), changes.steps());
+        again.apply(&mut applied).unwrap();
         prop_assert_eq!(&applied, &rows);
 
-        let steps = changes.steps_to_json(&changes.steps(), row);
+        let steps = changes.steps_to_json(&changes.steps());
         prop_assert_eq!(replay(plain_rows(&before), &steps), plain_rows(&after));
-        let steps = changes.steps_to_json(&changes.steps_without_moves(), row);
+        let steps = changes.steps_to_json(&changes.steps_without_moves());
         prop_assert_eq!(replay(plain_rows(&before), &steps), plain_rows(&after));
 
         let mut patched = before.clone();
-        let patch: json_patch::Patch = serde_json::from_value(changes.to_json_patch(row)).unwrap();
+        let patch: json_patch::Patch = serde_json::from_value(changes.to_json_patch()).unwrap();
         json_patch::patch(&mut patched, &patch).unwrap();
         prop_assert_eq!(shared(&patched), rows);
     }
@@ -140,13 +144,13 @@ proptest! {
     /// A patch does not touch rows that it was not made for.
     #[test]
     fn a_patch_for_other_rows_is_refused(before in rows(), after in rows(), other in rows()) {
-        let (changes, rows) = between(&before, &after, Query::new());
+        let (changes, _) = between(&before, &after, Query::new());
         let touched: Vec<usize> = changes.removed().iter().flat_map(|run| run.range()).collect();
         let other_rows = shared(&other);
         let own_rows = shared(&before);
         let same = |at: &usize| other_rows.get(*at).map(|row| row.key()) == own_rows.get(*at).map(|row| row.key());
         prop_assume!(!touched.iter().all(same));
-        let patch = changes.to_json_patch(|at| rows.get(at).map(|row| &**row));
+        let patch = changes.to_json_patch();
         let patch: json_patch::Patch = serde_json::from_value(patch).unwrap();
         let mut patched = other.clone();
         prop_assert!(json_patch::patch(&mut patched, &patch).is_err());
@@ -159,19 +163,19 @@ proptest! {
         before in rows(), after in rows(), at in any::<prop::sample::Index>(), value in -1_i64..14,
     ) {
         let (changes, rows) = between(&before, &after, Query::new());
-        let mut json = changes.to_json(|at| rows.get(at).map(|row| &**row));
+        let mut json = changes.to_json();
         let mut numbers = Vec::new();
         pointers(&json, String::new(), &mut numbers);
         let place = at.get(&numbers).clone();
         *json.pointer_mut(&place).unwrap() = value.into();
         let mut applied = shared(&before);
-        match ChangeSet::from_json(&json, &key(), &applied) {
+        match ChangeSet::from_json(&json, &applied, read) {
             Err(error) => prop_assert!(
                 json.pointer(&error.pointer).is_some() || error.problem.to_string().contains("missing"),
                 "{} is nowhere", error.pointer
             ),
-            Ok(read) => {
-                read.apply(&mut applied).unwrap();
+            Ok(again) => {
+                again.apply(&mut applied).unwrap();
                 prop_assert_eq!(applied.len(), rows.len());
             }
         }
@@ -185,8 +189,8 @@ proptest! {
         let schema_of_both = Schema::infer(&both);
         prop_assume!(!both.is_empty());
         let group = Group::parse_with("/a~1b~0c", &schema_of_both).unwrap();
-        let (changes, rows) = between(&before, &after, Query::new().group(group));
-        let json = changes.to_json(|at| rows.get(at).map(|row| &**row));
+        let (changes, _) = between(&before, &after, Query::new().group(group));
+        let json = changes.to_json();
         if let Err(error) = schema().validate(&json) {
             panic!("{json}: {error}");
         }
@@ -222,15 +226,15 @@ fn a_set_with_needless_moves_is_made_minimal() {
     let json = json!({"before": 3, "after": 3, "moved": [
         {"from": 2, "to": 0}, {"from": 0, "to": 1, "key": 1}, {"from": 1, "to": 2, "key": 2},
     ]});
-    let read = ChangeSet::from_json(&json, &key(), &rows).unwrap();
-    assert_eq!(read.steps(), [Step::Move { from: 2, to: 0 }]);
+    let again = ChangeSet::from_json(&json, &rows, read).unwrap();
+    assert_eq!(again.steps(), [Step::Move { from: 2, to: 0 }]);
 }
 
 #[test]
 fn what_is_wrong_is_told_with_its_place() {
     let rows = shared(&json!([{"id": 1}, {"id": 2}, {"id": 3}]));
     let told = |json: Value| {
-        ChangeSet::from_json(&json, &key(), &rows)
+        ChangeSet::from_json(&json, &rows, read)
             .unwrap_err()
             .to_string()
     };
@@ -286,6 +290,115 @@ fn a_patch_tests_keys_as_the_data_has_them() {
     let feed = store.feed(list).unwrap();
     let first = store.at(0).unwrap().key().clone();
     store.remove(&first).unwrap();
-    let patch = feed.read(&store).unwrap().unwrap().to_json_patch(|_| None);
+    let patch = feed.read(&store).unwrap().unwrap().to_json_patch();
     assert_eq!(patch[0]["value"].to_string(), "-0");
+}
+
+mod typed {
+    //! The same for items of a type of the app's own.
+
+    use super::*;
+    use usual_tide::{Fields, Sort};
+
+    #[derive(Clone, PartialEq, Debug, Fields)]
+    struct Fee {
+        amount: u32,
+        currency: String,
+    }
+
+    #[derive(Clone, PartialEq, Debug, Item)]
+    struct Piece {
+        #[item(key)]
+        id: u32,
+        #[item(rename = "ti/tle")]
+        title: Option<String>,
+        #[item(nested)]
+        fee: Fee,
+    }
+
+    fn piece((id, title, amount): (u32, Option<u8>, u32)) -> Piece {
+        Piece {
+            id,
+            title: title.map(|title| format!("Bowl {title}")),
+            fee: Fee {
+                amount,
+                currency: "EUR".into(),
+            },
+        }
+    }
+
+    fn read(json: &Value) -> Result<Piece, String> {
+        let number = |pointer: &str| {
+            let number = json.pointer(pointer).and_then(Value::as_u64);
+            number
+                .map(|number| number as u32)
+                .ok_or(format!("no number at {pointer}"))
+        };
+        Ok(Piece {
+            id: number("/id")?,
+            title: json["ti/tle"].as_str().map(str::to_owned),
+            fee: Fee {
+                amount: number("/fee/amount")?,
+                currency: "EUR".into(),
+            },
+        })
+    }
+
+    fn rows() -> impl Strategy<Value = Vec<Piece>> {
+        let row = (0_u32..12, prop::option::of(0_u8..3), 0_u32..3).prop_map(piece);
+        prop::collection::vec(row, 0..12).prop_map(|mut rows| {
+            let mut seen = std::collections::HashSet::new();
+            rows.retain(|row| seen.insert(row.id));
+            rows
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn a_set_is_written_and_read_and_does_the_same(before in rows(), after in rows(), by_title in any::<bool>()) {
+            let mut store = Store::load(before.clone()).unwrap();
+            let list = store.bind(Query::new());
+            let feed = store.feed(list).unwrap();
+            store.reload(after).unwrap();
+            if by_title {
+                store.list_mut(list).unwrap().change_query(|query| query.sort(Sort::from(Piece::TITLE)));
+            }
+            let Some(changes) = feed.read(&store).unwrap() else { return Ok(()) };
+            let rows: Vec<Arc<Piece>> = store.list(list).unwrap().items().cloned().collect();
+            let json = changes.to_json();
+            if let Err(error) = schema().validate(&json) {
+                panic!("{json}: {error}");
+            }
+            let keys = json["moved"].as_array().unwrap().iter().map(|row| row["key"].as_u64());
+            let expected = changes.moved().iter().flat_map(|run| run.to..run.to + run.len);
+            prop_assert!(keys.eq(expected.map(|at| Some(u64::from(rows[at].id)))));
+
+            let mut applied: Vec<Arc<Piece>> = before.iter().cloned().map(Arc::new).collect();
+            let again = ChangeSet::from_json(&json, &applied, read).unwrap();
+            let told = again.clone().with_moved_items(|at| rows.get(at).cloned());
+            prop_assert_eq!(&told.to_json(), &json);
+            again.apply(&mut applied).unwrap();
+            prop_assert_eq!(&applied, &rows);
+
+            let mut patched: Value = before.iter().map(Fields::to_json).collect();
+            let steps = changes.steps_to_json(&changes.steps());
+            let told: Vec<Value> = rows.iter().map(|row| row.to_json()).collect();
+            prop_assert_eq!(replay(plain_rows(&patched), &steps), told.clone());
+            let patch: json_patch::Patch = serde_json::from_value(changes.to_json_patch()).unwrap();
+            json_patch::patch(&mut patched, &patch).unwrap();
+            prop_assert_eq!(patched, Value::from(told));
+        }
+    }
+
+    #[test]
+    fn an_item_that_cannot_be_read_is_told_with_its_place() {
+        let rows = [Arc::new(piece((1, None, 2)))];
+        let json =
+            json!({"before": 1, "after": 2, "inserted": [{"at": 0, "key": 2, "item": {"id": 2}}]});
+        let error = ChangeSet::from_json(&json, &rows, read).unwrap_err();
+        assert_eq!(
+            error.to_string(),
+            "at /inserted/0/item: no number at /fee/amount"
+        );
+    }
 }

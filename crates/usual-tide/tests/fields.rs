@@ -239,7 +239,7 @@ fn differences_are_named_as_deep_as_the_fields_go() {
         .iter()
         .map(ToString::to_string)
         .collect();
-    assert_eq!(paths, ["/name", "/fee/currency", "/drawing"]);
+    assert_eq!(paths, ["name", "fee.currency", "drawing"]);
     let found: Vec<bool> = piece()
         .changed_fields(&later)
         .iter()

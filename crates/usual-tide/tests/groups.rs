@@ -185,7 +185,7 @@ fn steps_begin_at_multiples_also_below_zero_and_for_parts() {
     let refused = Group::by_width(Piece::HEIGHT, 0).unwrap_err();
     assert_eq!(
         refused.to_string(),
-        "a step must be above zero, and 0 is not"
+        "a width must be above zero, and 0 is not"
     );
 }
 
@@ -205,12 +205,12 @@ fn a_wrong_text_says_where_and_what_is_meant() {
         (5, QueryTextProblem::UnknownGrouping("yaer".into()))
     );
     assert_eq!(
-        column("due:step=x").unwrap_err(),
-        (10, QueryTextProblem::BadWidth("x".into()))
+        column("due:width=x").unwrap_err(),
+        (11, QueryTextProblem::BadWidth("x".into()))
     );
     assert_eq!(
-        column("height:step=-1").unwrap_err(),
-        (13, QueryTextProblem::BadWidth("-1".into()))
+        column("height:width=-1").unwrap_err(),
+        (14, QueryTextProblem::BadWidth("-1".into()))
     );
     assert_eq!(column(" ").unwrap_err().1, QueryTextProblem::NoName);
 }

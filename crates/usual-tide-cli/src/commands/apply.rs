@@ -8,7 +8,7 @@ use json_patch::{PatchErrorKind, PatchOperation};
 use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
-use usual_tide::record::{FieldName, Record, parse_value};
+use usual_tide::record::{FieldName, Record, RecordMaker, parse_value};
 use usual_tide::{ChangeSet, Item, Store};
 use usual_tide_sources::files::{self, CsvLayout, FileFormat};
 use usual_tide_sources::link::{Answer, Direct, SourceError};
@@ -29,7 +29,8 @@ pub(crate) fn run(apply: &Apply, out: &mut Output) -> Result<(), CommandError> {
     let rows = match changes {
         Value::Array(_) => patched(&changes, &key, &rows).map_err(refused)?,
         changes => {
-            let changes = ChangeSet::from_json(&changes, &key, &rows);
+            let maker = RecordMaker::new(&key);
+            let changes = ChangeSet::from_json(&changes, &rows, |json| maker.read(json));
             let changes = changes.map_err(|why| refused(why.to_string()))?;
             changes.apply(&mut rows)?;
             rows

@@ -65,7 +65,7 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
         for (number, list) in (1..).zip(&mut watched) {
             let changes = list.read(&stage.store)?;
             if let (1, Some(changes), true) = (number, &changes, replay.trace.is_some()) {
-                trace.push(json!({"changes": list.to_json(changes, &stage.store)?}));
+                trace.push(json!({"changes": changes.to_json()}));
                 trace.push(json!({"rows": list.keys(&stage.store)?}));
             }
             told.list(
@@ -224,7 +224,7 @@ impl Telling {
             }
             Self::Json(object) => {
                 let changes = match changes {
-                    Some(changes) => list.to_json(changes, store)?,
+                    Some(changes) => changes.to_json(),
                     None => Value::Null,
                 };
                 if let Some(Value::Array(lists)) = object.get_mut("lists") {

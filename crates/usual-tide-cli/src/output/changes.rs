@@ -25,7 +25,6 @@ impl Form {
         rows: &BoundList<'_, Record>,
         out: &mut Output,
     ) -> Result<(), CommandError> {
-        let after = |position| rows.at(position).map(|record| &**record);
         match self.format {
             ChangesFormat::Text => {
                 let told = Told::new(changes, rows, columns());
@@ -36,14 +35,14 @@ impl Form {
                 let renumbered = told.renumbered();
                 renumbered.map_or(Ok(()), |line| out.text(&format!("{line}\n")))
             }
-            ChangesFormat::Json => self.json(&changes.to_json(after), out),
-            ChangesFormat::JsonPatch => self.json(&changes.to_json_patch(after), out),
+            ChangesFormat::Json => self.json(&changes.to_json(), out),
+            ChangesFormat::JsonPatch => self.json(&changes.to_json_patch(), out),
             ChangesFormat::Steps => {
                 let steps = match self.without_moves {
                     true => changes.steps_without_moves(),
                     false => changes.steps(),
                 };
-                let mut steps = changes.steps_to_json(&steps, after).into_iter();
+                let mut steps = changes.steps_to_json(&steps).into_iter();
                 steps.try_for_each(|step| out.json_line(&step))
             }
         }

@@ -40,7 +40,7 @@
 //! store.edit(|store| store.edit(&1, |piece| piece.shelf = 4))??;
 //! link.flush(Duration::from_secs(5))?;
 //! assert_eq!(store.read(|store| store.get(&1).map(|piece| piece.shelf))?, Some(0));
-//! assert_eq!(store.read(|store| store.mark(&1))?, WriteState::Failed);
+//! assert_eq!(store.read(|store| store.writes().state(&1))?, WriteState::Failed);
 //! assert!(link.close(Duration::from_secs(5)).is_empty());
 //! # Ok(()) }
 //! ```

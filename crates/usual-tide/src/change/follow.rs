@@ -16,7 +16,8 @@ impl<T> ChangeSet<T> {
     /// Where the row that was at a position of B is in A; `None` when B had no such position. O(k).
     ///
     /// ```
-    /// use usual_tide::{Followed, Item, Query, Store};
+    /// use usual_tide::{Item, Query, Store};
+    /// use usual_tide::changes::Followed;
     /// # #[derive(Clone, PartialEq, Debug, Item)]
     /// # struct Piece { #[item(key)] id: u32 }
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {

@@ -33,6 +33,7 @@ impl<T: Item> ChangeSet<T> {
             inserted: Vec::new(),
             moved: Vec::new(),
             updated: Vec::new(),
+            moved_items: None,
             numbers: Numbers::default(),
             sections: None,
         };

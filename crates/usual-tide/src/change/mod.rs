@@ -19,6 +19,7 @@ mod sections;
 mod set;
 mod steps;
 mod touched;
+mod view_sink;
 
 pub(crate) use align::{Alignment, Segment};
 pub use apply::ApplyError;
@@ -30,14 +31,15 @@ pub use json::{ChangesJsonError, ChangesJsonProblem};
 pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;
+pub use sections::{
+    FlatItem, FlatKey, FlatRow, Section, SectionApplyError, SectionChanges, SectionKey,
+    SectionMove, SectionReplica, SectionRow, SectionRun, SectionStep, SectionUpdated,
+};
 pub(crate) use sections::{
     GroupValue, Layout, Recounted, Seams, SectionName, Sectioning, align_by_key,
-};
-pub use sections::{
-    Section, SectionApplyError, SectionChanges, SectionKey, SectionMove, SectionReplica,
-    SectionRow, SectionRun, SectionUpdated,
 };
 pub(crate) use set::Numbers;
 pub use set::{ChangeSet, MovedRun, RowRun, Updated};
 pub use steps::Step;
 pub(crate) use touched::{TouchedRow, align_touched};
+pub use view_sink::{SectionViewSink, ViewSink};

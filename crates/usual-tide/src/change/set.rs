@@ -46,6 +46,8 @@ pub struct ChangeSet<T> {
     pub(super) inserted: Vec<RowRun<T>>,
     pub(super) moved: Vec<MovedRun>,
     pub(super) updated: Vec<Updated<T>>,
+    /// The items of the moved rows as they are in A, in the order of `moved`; none where nobody has told them.
+    pub(super) moved_items: Option<Rows<T>>,
     pub(super) numbers: Numbers,
     /// The sections, where the list was or is grouped.
     pub(super) sections: Option<Box<Sectioning>>,
@@ -117,6 +119,7 @@ impl<T> ChangeSet<T> {
             inserted: Vec::new(),
             moved: Vec::new(),
             updated: Vec::new(),
+            moved_items: None,
             numbers: Numbers::default(),
             sections: None,
         }
@@ -182,7 +185,24 @@ impl<T> ChangeSet<T> {
         rows(&self.removed) + rows(&self.inserted) + moved + updated_in_place
     }
 
-    /// The item of a row of A, when the set carries it: inserted and updated rows. O(log k).
+    /// The item of a row of A, when the set carries it: of inserted, updated and moved rows. Sets that were composed,
+    /// inverted or read from JSON know moved rows only once they are told
+    /// ([`with_moved_items`](Self::with_moved_items)). O(log k).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Query, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=5).map(|id| Piece { id }))?;
+    /// let list = store.bind(Query::new());
+    /// let feed = store.feed(list)?;
+    /// store.move_to(&5, Place::Start)?;
+    /// let changes = feed.read(&store)?.ok_or("no change")?;
+    /// assert_eq!(changes.item_after(0).map(|piece| piece.id), Some(5));
+    /// assert!(changes.item_after(1).is_none(), "it has not changed");
+    /// # Ok(()) }
+    /// ```
     pub fn item_after(&self, position: usize) -> Option<&Arc<T>> {
         let run = self.inserted.partition_point(|run| run.at <= position);
         if let Some(run) = run.checked_sub(1).map(|at| &self.inserted[at])
@@ -190,11 +210,49 @@ impl<T> ChangeSet<T> {
         {
             return Some(item);
         }
-        let at = self
-            .updated
-            .binary_search_by_key(&position, |row| row.to)
-            .ok()?;
-        Some(&self.updated[at].after)
+        let updated = self.updated.binary_search_by_key(&position, |row| row.to);
+        match updated {
+            Ok(at) => Some(&self.updated[at].after),
+            Err(_) => self.moved_item(position),
+        }
+    }
+
+    /// The item of a moved row, by its position in A.
+    fn moved_item(&self, position: usize) -> Option<&Arc<T>> {
+        let items = self.moved_items.as_ref()?;
+        let run = self.moved.partition_point(|run| run.to <= position);
+        let run = run.checked_sub(1)?;
+        let within = position - self.moved[run].to;
+        if within >= self.moved[run].len {
+            return None;
+        }
+        match self.moved.len() {
+            1 => items.at(within),
+            _ => {
+                let before: usize = self.moved[..run].iter().map(|run| run.len).sum();
+                items.at(before + within)
+            }
+        }
+    }
+
+    /// The same set with the items of the moved rows, which `after` gives by position in A. Sets that a feed gives
+    /// have them already. O(rows that moved).
+    #[must_use]
+    pub fn with_moved_items(mut self, after: impl Fn(usize) -> Option<Arc<T>>) -> Self
+    where
+        T: Send + Sync + 'static,
+    {
+        let positions = self.moved.iter().flat_map(|run| run.to..run.to + run.len);
+        let items: Option<Vec<Arc<T>>> = positions.map(after).collect();
+        if let Some(items) = items {
+            let len = items.len();
+            self.moved_items = Some(Rows::block(Arc::new(items), len));
+        }
+        self
+    }
+
+    pub(crate) fn set_moved_items(&mut self, items: Rows<T>) {
+        self.moved_items = Some(items);
     }
 
     /// Positions in A of kept rows that did not move and yet show another number, as runs; `None` in
@@ -219,7 +277,7 @@ impl<T> ChangeSet<T> {
 
     /// What happened to the sections; `None` where the list neither was grouped nor is.
     ///
-    /// A list without grouping is one section, whose key is [`SectionKey::WHOLE`](crate::SectionKey::WHOLE).
+    /// A list without grouping is one section, whose key is [`SectionKey::WHOLE`](crate::sections::SectionKey::WHOLE).
     pub fn sections(&self) -> Option<&ChangeSet<Section>> {
         self.sections.as_ref().map(|sections| &**sections.changes())
     }
@@ -279,6 +337,7 @@ impl<T> Clone for ChangeSet<T> {
             inserted: self.inserted.clone(),
             moved: self.moved.clone(),
             updated: self.updated.clone(),
+            moved_items: self.moved_items.clone(),
             numbers: self.numbers,
             sections: self.sections.clone(),
         }

@@ -41,7 +41,8 @@ impl<T> ChangeSet<T> {
     /// to high, updates. Neighbours are one step. O(k log k).
     ///
     /// ```
-    /// use usual_tide::{Item, Place, Query, Step, Store};
+    /// use usual_tide::{Item, Place, Query, Store};
+    /// use usual_tide::changes::Step;
     /// # #[derive(Clone, PartialEq, Debug, Item)]
     /// # struct Piece { #[item(key)] id: u32 }
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -174,14 +175,14 @@ fn moved_rows(moved: &[MovedRun], still: &[MovedRun]) -> Vec<MovedRow> {
 }
 
 /// Counts the rows still to be lifted (a binary indexed tree, Fenwick 1994).
-struct Waiting(Vec<usize>);
+pub(super) struct Waiting(Vec<usize>);
 
 impl Waiting {
-    fn all(count: usize) -> Self {
+    pub(super) fn all(count: usize) -> Self {
         Self((0..=count).map(|node| node & node.wrapping_neg()).collect())
     }
 
-    fn before(&self, rank: usize) -> usize {
+    pub(super) fn before(&self, rank: usize) -> usize {
         let (mut node, mut sum) = (rank, 0);
         while node > 0 {
             sum += self.0[node];
@@ -190,7 +191,7 @@ impl Waiting {
         sum
     }
 
-    fn take(&mut self, rank: usize) {
+    pub(super) fn take(&mut self, rank: usize) {
         let mut node = rank + 1;
         while node < self.0.len() {
             self.0[node] -= 1;

@@ -17,7 +17,8 @@ use std::sync::Arc;
 /// a type by name.
 ///
 /// ```
-/// use usual_tide::{Fields, Item, Value};
+/// use usual_tide::{Fields, Item};
+/// use usual_tide::fields::Value;
 ///
 /// #[derive(Clone, PartialEq, Item)]
 /// struct Piece { #[item(key)] id: u32, height_mm: Option<u32> }

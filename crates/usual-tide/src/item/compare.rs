@@ -15,7 +15,7 @@ impl Value<'_> {
     ///
     /// ```
     /// use std::cmp::Ordering;
-    /// use usual_tide::Value;
+    /// use usual_tide::fields::Value;
     ///
     /// assert_eq!(Value::from(2_u8).compare(&Value::from(2.5)), Some(Ordering::Less));
     /// assert_eq!(Value::from("2").compare(&Value::from(2_u8)), None);

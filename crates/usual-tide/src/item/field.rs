@@ -69,7 +69,7 @@ impl<T, V> Field<T, V> {
     /// let latest_first = store.bind(Query::new().sort(Piece::FIRED_ON_DAY));
     /// let ids: Vec<u32> = store.list(latest_first)?.items().map(|piece| piece.id).collect();
     /// assert_eq!(ids, [1, 2, 0]);
-    /// store.change_query(latest_first, |query| query.sort(Piece::FIRED_ON_DAY.ascending()))?;
+    /// store.list_mut(latest_first)?.change_query(|query| query.sort(Piece::FIRED_ON_DAY.ascending()));
     /// let ids: Vec<u32> = store.list(latest_first)?.items().map(|piece| piece.id).collect();
     /// assert_eq!(ids, [1, 0, 2]);
     /// # Ok::<(), Box<dyn std::error::Error>>(())

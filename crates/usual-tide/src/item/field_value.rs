@@ -13,7 +13,8 @@ use std::cmp::Ordering;
 /// write how it is read and written:
 ///
 /// ```
-/// use usual_tide::{FieldValue, InputError, Kind, Value};
+/// use usual_tide::FieldValue;
+/// use usual_tide::fields::{InputError, Kind, Value};
 ///
 /// #[derive(Clone, PartialEq)]
 /// enum Firing { Bisque, Glaze }

@@ -40,6 +40,24 @@ pub trait Fields: Sized + 'static {
 
     /// Which fields differ in a later version.
     fn differing(&self, later: &Self) -> Vec<FieldPath>;
+
+    /// The whole as a JSON object: field by field, nested ones in objects, unless it brings a form of its own
+    /// (`#[item(json = function)]`, with a function that gives a `serde_json::Value`).
+    ///
+    /// ```
+    /// use serde_json::json;
+    /// use usual_tide::{Fields, Item};
+    ///
+    /// #[derive(Clone, PartialEq, Item)]
+    /// struct Piece { #[item(key)] id: u32, title: String, shelf: Option<String> }
+    ///
+    /// let piece = Piece { id: 7, title: "Bowl".into(), shelf: None };
+    /// assert_eq!(piece.to_json(), json!({"id": 7, "title": "Bowl", "shelf": null}));
+    /// ```
+    #[cfg(feature = "record")]
+    fn to_json(&self) -> serde_json::Value {
+        super::json::fields_to_json(&Self::fields(), self)
+    }
 }
 
 impl<T: 'static, V: Fields + Clone> Field<T, V> {

@@ -6,7 +6,8 @@
 /// cannot collide.
 ///
 /// ```
-/// use usual_tide::{Item, KeyCounter, Place, Store};
+/// use usual_tide::{Item, Place, Store};
+/// use usual_tide::keys::KeyCounter;
 /// # #[derive(Clone, PartialEq, Item)]
 /// # struct Piece { #[item(key)] id: u64 }
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -48,7 +49,7 @@ impl KeyCounter {
 /// behind that, not the clock.
 ///
 /// ```
-/// let (one, two) = (usual_tide::uuid_key(), usual_tide::uuid_key());
+/// let (one, two) = (usual_tide::keys::uuid_key(), usual_tide::keys::uuid_key());
 /// assert_ne!(one, two);
 /// assert_eq!(one.get_version_num(), 7);
 /// ```

@@ -55,7 +55,7 @@ pub enum InputError {
 }
 
 impl InputError {
-    pub(super) fn not_a(expected: Kind, given: impl ToString) -> Self {
+    pub(crate) fn not_a(expected: Kind, given: impl ToString) -> Self {
         Self::NotA {
             expected,
             given: given.to_string(),
@@ -68,7 +68,7 @@ impl Kind {
     /// for; no text is no value there as elsewhere.
     ///
     /// ```
-    /// use usual_tide::{Kind, Value};
+    /// use usual_tide::fields::{Kind, Value};
     ///
     /// assert_eq!(Kind::Integer.read(" 120 "), Ok(Value::Integer(120)));
     /// let refused = Kind::Date.read("5 March").unwrap_err();

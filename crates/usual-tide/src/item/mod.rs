@@ -10,6 +10,8 @@ mod field_value;
 mod fields;
 mod generate;
 mod input;
+#[cfg(feature = "record")]
+mod json;
 mod keys;
 mod path;
 mod rules;
@@ -31,6 +33,10 @@ pub use input::InputError;
 pub(crate) use input::read_date;
 #[cfg(feature = "record")]
 pub(crate) use input::read_timestamp;
+#[cfg(feature = "record")]
+pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, value_of};
+#[cfg(feature = "record")]
+pub use json::{KeyError, RecordKey};
 pub(crate) use keys::KeyTable;
 pub use path::FieldPath;
 pub use rules::{BrokenRule, FailedField, Rules};
@@ -75,5 +81,10 @@ pub trait Item: Clone + PartialEq + Send + Sync + 'static {
     fn changed_fields(&self, later: &Self) -> Vec<FieldPath> {
         let _ = later;
         Vec::new()
+    }
+
+    /// Where the key stands among the fields, as a JSON Patch tests it; the derived implementation knows.
+    fn key_path(&self) -> Option<FieldPath> {
+        None
     }
 }

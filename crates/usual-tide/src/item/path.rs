@@ -6,7 +6,7 @@ use std::fmt;
 /// Where a field stands in an item, as a JSON Pointer (RFC 6901): `/title`, `/fee/amount`.
 ///
 /// ```
-/// use usual_tide::FieldPath;
+/// use usual_tide::fields::FieldPath;
 ///
 /// let path = FieldPath::new("/fee/amount");
 /// assert_eq!(path.as_pointer(), "/fee/amount");
@@ -24,7 +24,7 @@ impl FieldPath {
     /// The path of the member with a name, whatever characters it has.
     ///
     /// ```
-    /// use usual_tide::FieldPath;
+    /// use usual_tide::fields::FieldPath;
     ///
     /// assert_eq!(FieldPath::of_member("km/h").as_pointer(), "/km~1h");
     /// ```
@@ -39,7 +39,7 @@ impl FieldPath {
     }
 
     /// The names of the members on the way, from the outermost on. A path that is no pointer is one member.
-    fn members(&self) -> impl Iterator<Item = String> {
+    pub(crate) fn members(&self) -> impl Iterator<Item = String> {
         let members = self.0.strip_prefix('/').unwrap_or(&self.0).split('/');
         members.map(|member| member.replace("~1", "/").replace("~0", "~"))
     }
@@ -47,7 +47,7 @@ impl FieldPath {
     /// The same path from one level further out.
     ///
     /// ```
-    /// use usual_tide::FieldPath;
+    /// use usual_tide::fields::FieldPath;
     ///
     /// assert_eq!(FieldPath::new("/amount").under("/fee").as_pointer(), "/fee/amount");
     /// ```
@@ -58,7 +58,7 @@ impl FieldPath {
     /// Whether the two are the same field, or one is a part of the other.
     ///
     /// ```
-    /// use usual_tide::FieldPath;
+    /// use usual_tide::fields::FieldPath;
     ///
     /// assert!(FieldPath::new("/fee").overlaps(&FieldPath::new("/fee/amount")));
     /// assert!(!FieldPath::new("/fee").overlaps(&FieldPath::new("/feet")));

@@ -12,7 +12,7 @@ use std::fmt;
 /// as ISO 8601 and RFC 3339, a missing value as nothing.
 ///
 /// ```
-/// use usual_tide::Value;
+/// use usual_tide::fields::Value;
 ///
 /// assert_eq!(Value::from("Celadon bowl").to_string(), "Celadon bowl");
 /// assert_eq!(Value::from(120_u32), Value::Integer(120));

@@ -3,17 +3,23 @@
 use super::collapsed::{CollapsedView, hide_collapsed};
 use super::grouping::SectionChange;
 use super::log::{Cursor, Entry, lock};
+use super::plan::RowItems;
 use super::project::project;
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use super::{ListId, UnknownList};
-use crate::change::{Alignment, ChangeSet, Layout, Numbers, Sectioning, TouchedRow, align_by_key};
+use crate::change::{
+    Alignment, ChangeSet, Layout, Numbers, Rows, Sectioning, TouchedRow, align_by_key,
+};
 use crate::item::Item;
 use crate::query::Window;
 use std::borrow::Cow;
 use std::fmt;
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
+
+/// Up to so many moved rows have their items copied; more share a snapshot of all items.
+const FEW_MOVED: usize = if cfg!(test) { 2 } else { 4096 };
 
 /// One consumer's reader of one bound list.
 ///
@@ -95,6 +101,7 @@ impl<T: Item> ListState<T> {
             self.read_plain(cursor, context)
         };
         let set = set.map(|mut set| {
+            self.tell_moved(&mut set, context);
             set.set_numbers(Numbers {
                 before: cursor.window.skip,
                 after: window.skip,
@@ -104,6 +111,39 @@ impl<T: Item> ListState<T> {
         });
         self.begin_at_now(cursor);
         set.filter(|set| !set.is_empty())
+    }
+
+    /// Gives a set the items of its moved rows, which are shown at their positions in A.
+    fn tell_moved(&self, set: &mut ChangeSet<T>, context: Context<'_, T>) {
+        if set.moved().is_empty() {
+            return;
+        }
+        let start = self.shown().start;
+        let mut slots = Vec::new();
+        for run in set.moved() {
+            for part in self.open_runs(start + run.to..start + run.to + run.len) {
+                let rows = self.rows.rows_from(self.rows.cursor(part.start));
+                slots.extend(rows.take(part.len()));
+            }
+        }
+        let len = slots.len();
+        let rows = match slots[..] {
+            [slot] => context.items.get(slot).cloned().map(Rows::one),
+            _ if len <= FEW_MOVED => {
+                let items = slots.iter();
+                let items: Vec<Arc<T>> = items
+                    .filter_map(|slot| context.items.get(*slot).cloned())
+                    .collect();
+                Some(Rows::block(Arc::new(items), len))
+            }
+            _ => {
+                let items = context.items.snapshot();
+                Some(Rows::block(Arc::new(RowItems { slots, items }), len))
+            }
+        };
+        if let Some(rows) = rows {
+            set.set_moved_items(rows);
+        }
     }
 
     /// The set of a list without sections.

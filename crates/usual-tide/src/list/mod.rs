@@ -6,6 +6,7 @@ mod cached_search;
 mod collapsed;
 mod evaluate;
 mod feed;
+mod flattened;
 mod grouping;
 mod hold;
 mod log;
@@ -26,13 +27,14 @@ mod view;
 
 pub(crate) use cached_search::CachedSearch;
 pub use feed::{Feed, FeedError};
+pub use flattened::Flattened;
 pub use positions::PositionError;
 pub(crate) use rollback::Savepoint;
-pub use selection::{Dropped, Selection};
+pub use selection::{Selection, SelectionChange};
 pub(crate) use state::{Context, ListState};
 pub(crate) use update::Touch;
 pub use version::Version;
-pub use view::{BoundList, ListBytes};
+pub use view::{BoundList, ListBytes, Presence};
 
 /// Names one bound list of one store.
 ///

@@ -46,12 +46,12 @@ impl Plan {
 }
 
 /// Rows of a change with the items that they had.
-pub(super) struct Shown<T> {
+pub(super) struct RowItems<T> {
     pub(super) slots: Vec<Slot>,
     pub(super) items: Snapshot<T>,
 }
 
-impl<T: Send + Sync> RowBlock<T> for Shown<T> {
+impl<T: Send + Sync> RowBlock<T> for RowItems<T> {
     fn item(&self, index: usize) -> Option<&Arc<T>> {
         self.items.get(*self.slots.get(index)?)
     }

@@ -4,7 +4,7 @@ use super::bits::Bits;
 use super::cached_search::CachedSearch;
 use super::evaluate::{Evaluated, grouped, sorted};
 use super::grouping::Deltas;
-use super::plan::{Part, Plan, Shown};
+use super::plan::{Part, Plan, RowItems};
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use crate::change::{Alignment, RowRun, Rows};
@@ -19,7 +19,7 @@ const REBUILD_SHARE: usize = if cfg!(test) { 4 } else { 64 };
 
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.
 struct Arriving<T> {
-    shown: Arc<Shown<T>>,
+    shown: Arc<RowItems<T>>,
     keys: Vec<u64>,
 }
 
@@ -36,7 +36,7 @@ impl<T: Item> ListState<T> {
                 true => Snapshot::empty(),
                 false => context.items.snapshot(),
             };
-            Arc::new(Shown { slots, items })
+            Arc::new(RowItems { slots, items })
         };
         let narrower = query.scope(&self.query) == Scope::Narrower;
         let (mut plan, slots, keys) = match query.sorting() {
@@ -73,10 +73,10 @@ impl<T: Item> ListState<T> {
     fn describe(
         &self,
         plan: &Plan,
-        leaving: &Arc<Shown<T>>,
+        leaving: &Arc<RowItems<T>>,
         arriving: &Arriving<T>,
     ) -> Alignment<T> {
-        let block = |shown: &Arc<Shown<T>>| Rows::block(shown.clone(), shown.slots.len());
+        let block = |shown: &Arc<RowItems<T>>| Rows::block(shown.clone(), shown.slots.len());
         let (gone, new) = (block(leaving), block(&arriving.shown));
         let rows_after = self.rows.len() - gone.len() + new.len();
         let mut change = Alignment::empty(self.rows.len(), rows_after);
@@ -232,7 +232,7 @@ impl<T: Item> ListState<T> {
     fn apply_plan(
         &mut self,
         plan: &Plan,
-        leaving: &Arc<Shown<T>>,
+        leaving: &Arc<RowItems<T>>,
         arriving: &Arriving<T>,
         rows_after: usize,
     ) {

@@ -2,7 +2,7 @@
 
 use super::grouping::{Grouping, TallyChange};
 use super::log::Cursor;
-use super::plan::Shown;
+use super::plan::RowItems;
 use crate::change::{Layout, SectionKey};
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
@@ -19,7 +19,7 @@ pub(super) enum RollbackStep<T> {
     /// Rows were taken out here.
     RemovedRun {
         at: usize,
-        shown: Arc<Shown<T>>,
+        shown: Arc<RowItems<T>>,
         range: Range<usize>,
         keys: Vec<u64>,
     },

@@ -1,7 +1,7 @@
 //! What a person has marked in a list.
 
 use super::positions::PositionError;
-use super::view::BoundList;
+use super::view::{BoundList, Presence};
 use crate::change::{ChangeSet, Followed};
 use crate::item::Item;
 use hashbrown::HashSet;
@@ -11,7 +11,10 @@ use std::sync::Arc;
 /// The current row, the selected rows and the open row of one list, by their keys, so that they survive
 /// whatever happens to the rows.
 ///
-/// It is kept by the change sets that the view applies: pass each to [`follow`](Self::follow).
+/// It is kept by the change sets that the view applies: pass each to [`follow`](Self::follow). Rows that a filter,
+/// a search, a window or a collapsed section hides stay selected, and the current row is current again when it
+/// comes back. A row that is removed is selected no longer, unless an undo or the cancelling of its removal
+/// brings it back.
 ///
 /// ```
 /// use usual_tide::{Item, Query, Selection, Store};
@@ -22,39 +25,56 @@ use std::sync::Arc;
 /// let list = store.bind(Query::new());
 /// let feed = store.feed(list)?;
 /// let mut selection = Selection::new();
-/// selection.select(&store.list(list)?, 1)?;
-/// selection.extend_to(&store.list(list)?, 3)?;
+/// selection.select_at(&store.list(list)?, 1)?;
+/// selection.extend_to_at(&store.list(list)?, 3)?;
 /// assert_eq!(selection.current(), Some(&4));
 ///
 /// store.remove(&4)?;
 /// if let Some(changes) = feed.read(&store)? {
-///     let dropped = selection.follow(&changes, &store.list(list)?);
-///     assert_eq!(dropped.selected, [4]);
+///     let change = selection.follow(&changes, &store.list(list)?);
+///     assert_eq!(change.removed, [4]);
 /// }
 /// assert_eq!(selection.current(), Some(&5));
 /// assert_eq!(selection.selected_in(&store.list(list)?), [2, 3]);
+///
+/// store.history_mut().undo()?;
+/// if let Some(changes) = feed.read(&store)? {
+///     selection.follow(&changes, &store.list(list)?);
+/// }
+/// assert_eq!(selection.current(), Some(&4));
+/// assert_eq!(selection.selected_in(&store.list(list)?), [2, 3, 4]);
 /// # Ok(()) }
 /// ```
 pub struct Selection<T: Item> {
     /// The current row, with its position when the last change set was followed.
     current: Option<(T::Key, usize)>,
+    /// The row that the person made current, while it is not shown.
+    wanted: Option<T::Key>,
     /// Where a range begins.
     anchor: Option<T::Key>,
     selected: HashSet<T::Key>,
+    /// Selected rows that were removed: they are selected again when they come back.
+    lost: HashSet<T::Key>,
     /// Rows that were selected since the last change set was followed.
     chosen: Vec<T::Key>,
     open: Option<T::Key>,
 }
 
-/// What a change took from a selection.
+/// What a change did to a selection.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Dropped<K> {
-    /// The row that was current and is gone; its successor is current now, or else its predecessor.
-    pub current: Option<K>,
-    /// Selected rows that are gone, in the order that they had.
-    pub selected: Vec<K>,
-    /// The row that was open and is gone.
-    pub open: Option<K>,
+#[non_exhaustive]
+pub struct SelectionChange<K> {
+    /// The row that was current and is not any more: it is hidden or removed, and its successor is current now,
+    /// or else its predecessor; or the row that the person had made current has come back.
+    pub left: Option<K>,
+    /// Selected rows that were removed, in the order that they had.
+    pub removed: Vec<K>,
+    /// Selected rows that are hidden now, in the order that they had; they stay selected.
+    pub hidden: Vec<K>,
+    /// Selected rows that are shown again, in their order.
+    pub returned: Vec<K>,
+    /// The row that was open and was removed.
+    pub closed: Option<K>,
 }
 
 impl<T: Item> Selection<T> {
@@ -62,39 +82,37 @@ impl<T: Item> Selection<T> {
     pub fn new() -> Self {
         Self {
             current: None,
+            wanted: None,
             anchor: None,
             selected: HashSet::new(),
+            lost: HashSet::new(),
             chosen: Vec::new(),
             open: None,
         }
     }
 
-    /// The key of the current row.
+    /// The key of the current row, which the list shows.
     pub fn current(&self) -> Option<&T::Key> {
         self.current.as_ref().map(|current| &current.0)
     }
 
-    /// The key of the open row; there is one at the most.
+    /// The key of the open row, be it hidden; there is one at the most.
     pub fn open_row(&self) -> Option<&T::Key> {
         self.open.as_ref()
     }
 
-    /// Whether a row is selected.
+    /// Whether a row is selected, be it hidden. O(1).
     pub fn is_selected(&self, key: &T::Key) -> bool {
         self.selected.contains(key)
     }
 
-    /// How many rows are selected.
-    pub fn len(&self) -> usize {
-        self.selected.len()
-    }
-
-    /// Whether no row is selected.
+    /// Whether no row is selected, nor a hidden one. O(1).
     pub fn is_empty(&self) -> bool {
         self.selected.is_empty()
     }
 
-    /// The keys of the selected rows in the list's order: what to pass to an edit of many. O(k log n).
+    /// The keys of the selected rows that the list shows, in its order: what to pass to an edit of many.
+    /// O(k log n).
     pub fn selected_in(&self, rows: &BoundList<'_, T>) -> Vec<T::Key> {
         let mut places: Vec<(usize, &T::Key)> = self
             .selected
@@ -105,12 +123,50 @@ impl<T: Item> Selection<T> {
         places.into_iter().map(|place| place.1.clone()).collect()
     }
 
-    /// Makes a row current and the only one selected.
+    /// The keys of the selected rows that are hidden, in no order: "3 more selected". O(k log n).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Selection, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id, fired: id == 2 }))?;
+    /// let list = store.bind(Query::new());
+    /// let feed = store.feed(list)?;
+    /// let mut selection = Selection::new();
+    /// selection.select(&store.list(list)?, &2);
+    ///
+    /// store.list_mut(list)?.set_query(Query::new().filter(Piece::FIRED.is(false)));
+    /// let changes = feed.read(&store)?.ok_or("a row is hidden")?;
+    /// let change = selection.follow(&changes, &store.list(list)?);
+    /// assert_eq!((change.hidden, change.left), (vec![2], Some(2)));
+    /// assert_eq!(selection.hidden_in(&store.list(list)?), [2]);
+    /// assert_eq!(selection.current(), Some(&3));
+    ///
+    /// store.list_mut(list)?.set_query(Query::new());
+    /// let changes = feed.read(&store)?.ok_or("it is back")?;
+    /// selection.follow(&changes, &store.list(list)?);
+    /// assert_eq!(selection.current(), Some(&2));
+    /// # Ok(()) }
+    /// ```
+    pub fn hidden_in(&self, rows: &BoundList<'_, T>) -> Vec<T::Key> {
+        let hidden = |key: &&T::Key| rows.presence(key) == Presence::Hidden;
+        self.selected.iter().filter(hidden).cloned().collect()
+    }
+
+    /// Makes a row current and the only one selected. `false`, and nothing has changed, when the list does not
+    /// show it. O(log n).
+    pub fn select(&mut self, rows: &BoundList<'_, T>, key: &T::Key) -> bool {
+        let position = rows.position(key);
+        position.is_some_and(|position| self.select_at(rows, position).is_ok())
+    }
+
+    /// The same by the row's position. O(log n).
     ///
     /// # Errors
     ///
     /// [`PositionError::OutOfRange`], and nothing has changed.
-    pub fn select(
+    pub fn select_at(
         &mut self,
         rows: &BoundList<'_, T>,
         position: usize,
@@ -123,12 +179,50 @@ impl<T: Item> Selection<T> {
         Ok(())
     }
 
-    /// Makes a row current, and selects it when it was not selected, or the other way round.
+    /// Goes so many rows down from the current one, or up with a negative number, not past the ends, and selects
+    /// that row alone: what an arrow key does, or a page key. Without a current row it is the first, or going up
+    /// the last. Gives the position; `None` where the list shows no row. O(log n).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Selection, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((0..30).map(|id| Piece { id }))?;
+    /// let list = store.bind(Query::new());
+    /// let rows = store.list(list)?;
+    /// let mut selection = Selection::new();
+    /// assert_eq!(selection.step(&rows, 1), Some(0));
+    /// assert_eq!(selection.step(&rows, 1), Some(1));
+    /// assert_eq!(selection.step(&rows, -20), Some(0));
+    /// assert_eq!(selection.step(&rows, 100), Some(29));
+    /// # Ok(()) }
+    /// ```
+    pub fn step(&mut self, rows: &BoundList<'_, T>, by: isize) -> Option<usize> {
+        let last = rows.len().checked_sub(1)?;
+        let from = self.current().and_then(|key| rows.position(key));
+        let to = match from {
+            Some(from) => from.saturating_add_signed(by).min(last),
+            None if by < 0 => last,
+            None => 0,
+        };
+        self.select_at(rows, to).ok()?;
+        Some(to)
+    }
+
+    /// Makes a row current, and selects it when it was not selected, or the other way round. `false`, and nothing
+    /// has changed, when the list does not show it. O(log n).
+    pub fn toggle(&mut self, rows: &BoundList<'_, T>, key: &T::Key) -> bool {
+        let position = rows.position(key);
+        position.is_some_and(|position| self.toggle_at(rows, position).is_ok())
+    }
+
+    /// The same by the row's position. O(log n).
     ///
     /// # Errors
     ///
     /// [`PositionError::OutOfRange`], and nothing has changed.
-    pub fn toggle(
+    pub fn toggle_at(
         &mut self,
         rows: &BoundList<'_, T>,
         position: usize,
@@ -142,14 +236,20 @@ impl<T: Item> Selection<T> {
         Ok(())
     }
 
-    /// Makes a row current and selects the range from the row that was selected or toggled last, or
-    /// from the first row when that is not shown. What was selected outside of the range no longer
-    /// is. O(rows in the range).
+    /// Makes a row current and selects the range from the row that was selected or toggled last, or from the
+    /// first row when that is not shown. What was selected outside of the range no longer is. `false`, and nothing
+    /// has changed, when the list does not show the row. O(rows in the range).
+    pub fn extend_to(&mut self, rows: &BoundList<'_, T>, key: &T::Key) -> bool {
+        let position = rows.position(key);
+        position.is_some_and(|position| self.extend_to_at(rows, position).is_ok())
+    }
+
+    /// The same by the row's position. O(rows in the range).
     ///
     /// # Errors
     ///
     /// [`PositionError::OutOfRange`], and nothing has changed.
-    pub fn extend_to(
+    pub fn extend_to_at(
         &mut self,
         rows: &BoundList<'_, T>,
         position: usize,
@@ -166,24 +266,36 @@ impl<T: Item> Selection<T> {
         Ok(())
     }
 
-    /// Selects every row. O(n).
+    /// Selects every row that the list shows. O(n).
     pub fn select_all(&mut self, rows: &BoundList<'_, T>) {
         self.choose_all(rows.items());
     }
 
-    /// Selects nothing; the current row stays.
+    /// Selects nothing, hidden rows neither; the current row stays.
     pub fn clear(&mut self) {
         self.selected.clear();
+        self.lost.clear();
         self.chosen.clear();
         self.anchor = None;
     }
 
-    /// Opens a row, and closes the one that was open.
+    /// Opens a row, and closes the one that was open. `false`, and nothing has changed, when the list does not
+    /// show it. O(log n).
+    pub fn open(&mut self, rows: &BoundList<'_, T>, key: &T::Key) -> bool {
+        let position = rows.position(key);
+        position.is_some_and(|position| self.open_at(rows, position).is_ok())
+    }
+
+    /// The same by the row's position. O(log n).
     ///
     /// # Errors
     ///
     /// [`PositionError::OutOfRange`], and nothing has changed.
-    pub fn open(&mut self, rows: &BoundList<'_, T>, position: usize) -> Result<(), PositionError> {
+    pub fn open_at(
+        &mut self,
+        rows: &BoundList<'_, T>,
+        position: usize,
+    ) -> Result<(), PositionError> {
         self.open = Some(key_at(rows, position)?);
         Ok(())
     }
@@ -193,23 +305,26 @@ impl<T: Item> Selection<T> {
         self.open = None;
     }
 
-    /// Follows a change set that the view applies; `rows` are the rows after it. Tells what is gone.
-    /// O(k) in the rows that left.
-    pub fn follow(&mut self, changes: &ChangeSet<T>, rows: &BoundList<'_, T>) -> Dropped<T::Key> {
-        let mut dropped = Dropped {
-            current: None,
-            selected: Vec::new(),
-            open: None,
+    /// Follows a change set that the view applies; `rows` are the rows after it. Tells what that did to the
+    /// selection. O(k log n) in the rows that left and came.
+    pub fn follow(
+        &mut self,
+        changes: &ChangeSet<T>,
+        rows: &BoundList<'_, T>,
+    ) -> SelectionChange<T::Key> {
+        let mut change = SelectionChange {
+            left: None,
+            removed: Vec::new(),
+            hidden: Vec::new(),
+            returned: Vec::new(),
+            closed: None,
         };
         let mut gone_from = None;
         for run in changes.removed() {
             for (position, item) in run.range().zip(run.rows.iter()) {
                 let key = item.key();
-                if self.selected.remove(key) {
-                    dropped.selected.push(key.clone());
-                }
-                if self.open.as_ref() == Some(key) {
-                    dropped.open = self.open.take();
+                if self.selected.contains(key) {
+                    self.note_gone(key, rows, &mut change);
                 }
                 if self.current() == Some(key) {
                     gone_from = Some(position);
@@ -217,22 +332,68 @@ impl<T: Item> Selection<T> {
             }
         }
         // A row that came and went between two change sets is in neither.
-        let is_gone = |key: &T::Key| rows.position(key).is_none();
+        let hidden: HashSet<T::Key> = change.hidden.iter().cloned().collect();
         for key in std::mem::take(&mut self.chosen) {
-            if self.selected.contains(&key) && is_gone(&key) {
-                self.selected.remove(&key);
-                dropped.selected.push(key);
+            let noted = !self.selected.contains(&key) || hidden.contains(&key);
+            if !noted && rows.position(&key).is_none() {
+                self.note_gone(&key, rows, &mut change);
             }
         }
-        if self.open.as_ref().is_some_and(is_gone) {
-            dropped.open = self.open.take();
+        if !self.selected.is_empty() || !self.lost.is_empty() {
+            for item in changes.inserted().iter().flat_map(|run| run.rows.iter()) {
+                let key = item.key();
+                if self.lost.remove(key) {
+                    self.selected.insert(key.clone());
+                }
+                if self.selected.contains(key) {
+                    change.returned.push(key.clone());
+                }
+            }
         }
-        let Some((key, position)) = self.current.take() else {
-            return dropped;
-        };
+        let is_gone = |key: &T::Key| rows.presence(key) == Presence::Absent;
+        if self.open.as_ref().is_some_and(is_gone) {
+            change.closed = self.open.take();
+        }
+        change.left = self.follow_current(changes, rows, gone_from);
+        change
+    }
+
+    /// Notes that a selected row is not shown any more.
+    fn note_gone(
+        &mut self,
+        key: &T::Key,
+        rows: &BoundList<'_, T>,
+        change: &mut SelectionChange<T::Key>,
+    ) {
+        match rows.presence(key) {
+            Presence::Absent => {
+                self.selected.remove(key);
+                self.lost.insert(key.clone());
+                change.removed.push(key.clone());
+            }
+            Presence::Hidden => change.hidden.push(key.clone()),
+            Presence::Shown(_) => {}
+        }
+    }
+
+    /// Brings the current row in step; gives the one that is not current any more.
+    fn follow_current(
+        &mut self,
+        changes: &ChangeSet<T>,
+        rows: &BoundList<'_, T>,
+        gone_from: Option<usize>,
+    ) -> Option<T::Key> {
+        let back = self.wanted.as_ref();
+        if let Some(position) = back.and_then(|key| rows.position(key))
+            && let Some(key) = self.wanted.take()
+        {
+            let before = self.current.replace((key, position));
+            return before.map(|before| before.0);
+        }
+        let (key, position) = self.current.take()?;
         if let Some(position) = rows.position(&key) {
             self.current = Some((key, position));
-            return dropped;
+            return None;
         }
         let nearest = match gone_from.and_then(|position| changes.follow(position)) {
             Some(Followed::At(nearest)) => Some(nearest),
@@ -240,12 +401,13 @@ impl<T: Item> Selection<T> {
             None => rows.len().checked_sub(1).map(|last| last.min(position)),
         };
         self.current = nearest.and_then(|position| Some((key_at(rows, position).ok()?, position)));
-        dropped.current = Some(key);
-        dropped
+        self.wanted.get_or_insert_with(|| key.clone());
+        Some(key)
     }
 
     fn go_to(&mut self, key: T::Key, position: usize) {
         self.current = Some((key, position));
+        self.wanted = None;
     }
 
     /// Selects these rows and no others.
@@ -255,6 +417,7 @@ impl<T: Item> Selection<T> {
     {
         self.chosen = items.map(|item| item.key().clone()).collect();
         self.selected = self.chosen.iter().cloned().collect();
+        self.lost.clear();
     }
 
     /// Selects a row by its key.

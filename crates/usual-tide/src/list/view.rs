@@ -91,6 +91,49 @@ impl<'a, T: Item> BoundList<'a, T> {
         self.context.items.get(self.state.rows.get(row)?)
     }
 
+    /// The item with a key, when the list shows it. O(log n).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((0..2).map(|id| Piece { id, fired: id == 1 }))?;
+    /// let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)));
+    /// assert!(store.list(waiting)?.get(&0).is_some());
+    /// assert!(store.list(waiting)?.get(&1).is_none(), "it is in the store, and not shown");
+    /// # Ok(()) }
+    /// ```
+    pub fn get(&self, key: &T::Key) -> Option<&'a Arc<T>> {
+        let slot = self.context.keys.find(key, self.context.items)?;
+        self.position(key)?;
+        self.context.items.get(slot)
+    }
+
+    /// Where an item is for this list: shown, hidden, or not there at all. O(log n).
+    ///
+    /// ```
+    /// use usual_tide::lists::Presence;
+    /// use usual_tide::{Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((0..2).map(|id| Piece { id, fired: id == 1 }))?;
+    /// let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)));
+    /// let rows = store.list(waiting)?;
+    /// assert_eq!(rows.presence(&0), Presence::Shown(0));
+    /// assert_eq!(rows.presence(&1), Presence::Hidden);
+    /// assert_eq!(rows.presence(&2), Presence::Absent);
+    /// # Ok(()) }
+    /// ```
+    pub fn presence(&self, key: &T::Key) -> Presence {
+        let slot = self.context.keys.find(key, self.context.items);
+        match slot.filter(|slot| !self.context.is_concealed(*slot)) {
+            None => Presence::Absent,
+            Some(_) => self.position(key).map_or(Presence::Hidden, Presence::Shown),
+        }
+    }
+
     /// The position of an item; `None` when it is not shown. O(log n).
     pub fn position(&self, key: &T::Key) -> Option<usize> {
         let slot = self.context.keys.find(key, self.context.items)?;
@@ -140,6 +183,11 @@ impl<'a, T: Item> BoundList<'a, T> {
             .map(|placed| Arc::clone(&placed.section))
             .collect();
         sections.into_iter()
+    }
+
+    /// How many sections are shown. O(1), and O(s) the first time where the window cuts them.
+    pub fn section_count(&self) -> usize {
+        self.layout().len()
     }
 
     /// The section at a position; `None` from the end on.
@@ -236,6 +284,18 @@ impl<T: Item> SectionReplica<T> {
             (section, items.collect())
         }))
     }
+}
+
+/// Where an item is for a list.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub enum Presence {
+    /// The list shows it, at this position.
+    Shown(usize),
+    /// The store has it, and the list does not show it: a filter, a search, the window or a collapsed section hides
+    /// it.
+    Hidden,
+    /// The store does not have it, or its removal is pending.
+    Absent,
 }
 
 /// What a bound list takes in memory.

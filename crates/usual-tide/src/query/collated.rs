@@ -20,7 +20,8 @@ impl<T: 'static> Sort<T> {
     /// bytes (not where the field is made by a closure).
     ///
     /// ```
-    /// use usual_tide::{Collation, Item, Query, Sort, Store};
+    /// use usual_tide::{Item, Query, Sort, Store};
+    /// use usual_tide::text::Collation;
     /// # #[derive(Clone, PartialEq, Item)]
     /// # struct Piece { #[item(key)] id: u32, title: String }
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {

@@ -9,7 +9,7 @@ use std::cmp::Ordering;
 ///
 /// ```
 /// use std::cmp::Ordering;
-/// use usual_tide::SortValue;
+/// use usual_tide::query::SortValue;
 ///
 /// struct Shelf(String);
 ///

@@ -4,11 +4,10 @@ use super::differ::changed_members;
 use super::item::Record;
 use super::name::FieldName;
 use crate::item::{
-    AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Value, read_date, read_timestamp,
+    AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Value, json_of, number_of,
+    read_date, read_timestamp, value_of,
 };
-use rust_decimal::Decimal;
 use serde_json::Value as Json;
-use std::str::FromStr;
 
 /// The fields of a record are those that it has: there is no list of them beforehand, and any name finds
 /// one.
@@ -32,6 +31,10 @@ impl Fields for Record {
 
     fn differing(&self, later: &Self) -> Vec<FieldPath> {
         changed_members(self.members(), later.members())
+    }
+
+    fn to_json(&self) -> Json {
+        Json::Object(self.members().clone())
     }
 }
 
@@ -59,7 +62,7 @@ impl FieldAccess<Record> for Member {
     }
 
     fn set(&self, item: &mut Record, value: Value<'_>) -> Result<(), InputError> {
-        put(&self.name, item, json_of(value))
+        put(&self.name, item, json_of(&value))
     }
 
     fn shown(&self, item: &Record) -> String {
@@ -79,7 +82,7 @@ impl FieldAccess<Record> for Member {
         let json = match item.field(&self.name) {
             None | Some(Json::Null | Json::String(_)) => self.read_text(text)?,
             Some(_) if typed.is_empty() => Json::Null,
-            Some(Json::Bool(_)) => json_of(Kind::Bool.read(text)?),
+            Some(Json::Bool(_)) => json_of(&Kind::Bool.read(text)?),
             Some(Json::Number(_)) => {
                 let number = serde_json::from_str(typed).ok().filter(Json::is_number);
                 number.ok_or_else(|| InputError::NotA {
@@ -112,7 +115,7 @@ impl Member {
     fn read_text(&self, text: &str) -> Result<Json, InputError> {
         match self.kind {
             Kind::Any | Kind::Text | Kind::List => Ok(Json::from(text)),
-            Kind::Bool | Kind::Integer | Kind::Float => Ok(json_of(self.kind.read(text)?)),
+            Kind::Bool | Kind::Integer | Kind::Float => Ok(json_of(&self.kind.read(text)?)),
             Kind::Decimal | Kind::Date | Kind::Timestamp => {
                 let value = self.kind.read(text)?;
                 Ok(if value.is_missing() {
@@ -140,40 +143,4 @@ fn read_as(kind: Kind, text: &str) -> Value<'_> {
 fn put(name: &FieldName, item: &mut Record, json: Json) -> Result<(), InputError> {
     item.set_field(name, json)
         .map_err(|why| InputError::Other(why.to_string()))
-}
-
-fn value_of(json: &Json) -> Value<'_> {
-    match json {
-        Json::Null => Value::Missing,
-        Json::Bool(flag) => Value::Bool(*flag),
-        Json::String(text) => Value::from(text.as_str()),
-        Json::Number(number) => number_of(number.as_str()),
-        Json::Array(values) => Value::List(values.iter().map(value_of).collect()),
-        Json::Object(_) => Value::from(json.to_string()),
-    }
-}
-
-/// A number as exactly as can be.
-fn number_of(text: &str) -> Value<'static> {
-    let decimal = || Decimal::from_str_exact(text).or_else(|_| Decimal::from_scientific(text));
-    match text.parse() {
-        Ok(integer) => Value::Integer(integer),
-        Err(_) => decimal().map_or_else(
-            |_| f64::from_str(text).map_or(Value::Missing, Value::Float),
-            Value::Decimal,
-        ),
-    }
-}
-
-fn json_of(value: Value<'_>) -> Json {
-    let number = |text: String| serde_json::from_str(&text).unwrap_or(Json::Null);
-    match value {
-        Value::Missing => Json::Null,
-        Value::Bool(flag) => flag.into(),
-        Value::Integer(integer) => number(integer.to_string()),
-        Value::Decimal(decimal) => number(decimal.to_string()),
-        Value::Float(float) => float.into(),
-        Value::List(values) => values.into_iter().map(json_of).collect(),
-        other => other.to_string().into(),
-    }
 }

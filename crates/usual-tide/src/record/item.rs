@@ -1,10 +1,10 @@
 //! The record itself.
 
 use super::differ::changed_members;
-use super::key::{KeyError, RecordKey};
 use super::name::{FieldName, FieldNameError};
 use super::value::same_members;
 use crate::item::{FieldPath, Item};
+use crate::item::{KeyError, RecordKey};
 use serde_json::{Map, Value};
 use std::sync::Arc;
 
@@ -40,6 +40,9 @@ pub struct Record {
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum RecordError {
+    /// It is no object.
+    #[error("it is no JSON object")]
+    NotAnObject,
     /// It has no key.
     #[error("it has no field {name:?}, which is to be its key{}", .nearest.as_ref().map(|name| format!("; did you mean {name:?}?")).unwrap_or_default())]
     NoKey {
@@ -130,12 +133,6 @@ impl Record {
         self.key_name.pointer_in(&self.members)
     }
 
-    /// Its key as it stands in the members.
-    pub(crate) fn key_value(&self) -> Value {
-        let found = self.key_name.find(&self.members).cloned();
-        found.unwrap_or_else(|| self.key.to_value())
-    }
-
     /// Sets a field, which is made when it is absent.
     ///
     /// # Errors
@@ -219,5 +216,9 @@ impl Item for Record {
 
     fn changed_fields(&self, later: &Self) -> Vec<FieldPath> {
         changed_members(&self.members, &later.members)
+    }
+
+    fn key_path(&self) -> Option<FieldPath> {
+        Some(FieldPath::new(self.key_pointer()))
     }
 }

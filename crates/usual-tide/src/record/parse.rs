@@ -197,6 +197,28 @@ impl RecordMaker {
         }
     }
 
+    /// A record of a JSON value.
+    ///
+    /// # Errors
+    ///
+    /// [`RecordError`] when it is no object, or has no key.
+    ///
+    /// ```
+    /// use usual_tide::record::{FieldName, RecordMaker};
+    ///
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let maker = RecordMaker::new(&FieldName::parse("id")?);
+    /// let record = maker.read(&serde_json::json!({"id": 7, "title": "Bowl"}))?;
+    /// assert_eq!(record.get("title"), Some(&"Bowl".into()));
+    /// # Ok(()) }
+    /// ```
+    pub fn read(&self, json: &Value) -> Result<Record, RecordError> {
+        match json {
+            Value::Object(members) => self.record(members.clone()),
+            _ => Err(RecordError::NotAnObject),
+        }
+    }
+
     /// The record with these members.
     ///
     /// # Errors

@@ -18,7 +18,9 @@ use serde_json::{Map, Value};
 ///
 /// ```
 /// use usual_tide::record::{FieldName, Schema, parse};
-/// use usual_tide::{FilterText, Kind, Query, Sort};
+/// use usual_tide::{Query, Sort};
+/// use usual_tide::fields::Kind;
+/// use usual_tide::query::FilterText;
 ///
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// let text = r#"[{"id": 1, "fee": {"amount": "4.50"}, "received": "2026-03-01T09:30:00+02:00"},

@@ -1,6 +1,6 @@
 //! JSON values compared as values.
 
-use super::number::Decimal;
+use crate::item::JsonDecimal as Decimal;
 use crate::query::{SortRank, SortValue};
 use serde_json::Value;
 use std::cmp::Ordering;

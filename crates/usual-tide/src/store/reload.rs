@@ -30,7 +30,8 @@ impl<T: Item> Store<T> {
     /// comparisons, O(k log n) for the k items that differ.
     ///
     /// ```
-    /// use usual_tide::{Item, Reloaded, Store};
+    /// use usual_tide::{Item, Store};
+    /// use usual_tide::edits::Reloaded;
     /// # #[derive(Clone, PartialEq, Item)]
     /// # struct Piece { #[item(key)] id: u32 }
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {

@@ -8,7 +8,7 @@ use unicode_segmentation::UnicodeSegmentation;
 /// Which differences between two texts do not count.
 ///
 /// ```
-/// use usual_tide::Folding;
+/// use usual_tide::text::Folding;
 ///
 /// assert_eq!(Folding::CaseAndAccents.fold("CAFÉ"), "cafe");
 /// assert_eq!(Folding::Case.fold("CAFÉ"), "café");

@@ -263,7 +263,9 @@ impl World {
                 if let Some(at) = pick(*which, &self.drafts) {
                     let draft = &mut self.drafts[at];
                     let typed = thing(*draft.key(), *seed);
-                    draft.set(Thing::NAME, format!(" {} {seed}", typed.name)).unwrap();
+                    draft
+                        .set(Thing::NAME, format!(" {} {seed}", typed.name))
+                        .unwrap();
                     let rank = typed
                         .rank
                         .map_or("none".to_owned(), |rank| rank.to_string());

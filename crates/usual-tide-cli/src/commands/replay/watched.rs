@@ -42,15 +42,6 @@ impl Watched {
         Ok(rows.items().map(|row| row.key().to_value()).collect())
     }
 
-    pub(super) fn to_json(
-        &self,
-        changes: &ChangeSet<Record>,
-        store: &Store<Record>,
-    ) -> Result<Value, CommandError> {
-        let rows = store.list(self.list)?;
-        Ok(changes.to_json(|at| rows.at(at).map(|row| &**row)))
-    }
-
     /// Applies the change set to the copies, and compares the rows that it speaks of with those of the list; all rows,
     /// and those of the same list bound anew, where the whole is to be compared. Says what differs.
     pub(super) fn check(

@@ -1,7 +1,7 @@
 //! A place in JSON that is being read, which knows where it is.
 
 use super::problem::{ChangesJsonError, ChangesJsonProblem};
-use crate::record::RecordKey;
+use crate::item::RecordKey;
 use serde_json::{Map, Value};
 
 /// A value in JSON, perhaps absent, and its JSON Pointer.
@@ -30,6 +30,10 @@ impl<'a> Reader<'a> {
     pub(super) fn optional(&self, name: &str) -> Option<Self> {
         let member = self.at(name);
         member.value.is_some().then_some(member)
+    }
+
+    pub(super) fn value(&self) -> Option<&'a Value> {
+        self.value
     }
 
     /// The elements of an array of strings.

@@ -1,17 +1,17 @@
 //! Change sets as JSON Patch (RFC 6902).
 
-use crate::change::set::{ChangeSet, Updated};
+use crate::change::set::ChangeSet;
 use crate::change::steps::Step;
-use crate::record::Record;
+use crate::item::{FieldPath, FieldValue, Fields, Item, key_of};
 use serde_json::{Value, json};
 
-impl ChangeSet<Record> {
+impl<T: Item<Key: FieldValue> + Fields> ChangeSet<T> {
     /// The set as a JSON Patch (RFC 6902) of the array of rows: what any program that knows the standard can
     /// apply.
     ///
     /// Before a row is taken out, moved or changed a `test` makes sure that it is the row that is meant, so
-    /// that a patch for other rows is refused as a whole. `after` tells which row is at a position in A; a
-    /// moved row that it does not know is moved without a test. O(k log k) in the rows that the set speaks of.
+    /// that a patch for other rows is refused as a whole. A moved row that the set does not know
+    /// ([`item_after`](Self::item_after)) is moved without a test. O(k log k) in the rows that the set speaks of.
     ///
     /// ```
     /// use serde_json::json;
@@ -24,15 +24,14 @@ impl ChangeSet<Record> {
     /// let feed = store.feed(list)?;
     /// store.remove(&"P-2".into())?;
     /// let changes = feed.read(&store)?.unwrap();
-    /// let rows = store.list(list)?;
-    /// let patch = changes.to_json_patch(|at| rows.get(at).map(|row| &**row));
+    /// let patch = changes.to_json_patch();
     /// assert_eq!(patch, json!([
     ///     {"op": "test", "path": "/1/id", "value": "P-2"},
     ///     {"op": "remove", "path": "/1"},
     /// ]));
     /// # Ok(()) }
     /// ```
-    pub fn to_json_patch<'a>(&self, after: impl Fn(usize) -> Option<&'a Record>) -> Value {
+    pub fn to_json_patch(&self) -> Value {
         let mut patch = Vec::new();
         let moves = self.moves();
         let mut moves = moves.iter();
@@ -47,7 +46,7 @@ impl ChangeSet<Record> {
                     }
                 }
                 Step::Move { from, to } => {
-                    let record = moves.next().and_then(|(_, at)| self.before_or(*at, &after));
+                    let record = moves.next().and_then(|(_, at)| self.moved_before(*at));
                     patch.extend(record.map(|record| test(from, record)));
                     let (from, path) = (format!("/{from}"), format!("/{to}"));
                     patch.push(json!({"op": "move", "from": from, "path": path}));
@@ -59,7 +58,7 @@ impl ChangeSet<Record> {
                         .flat_map(|run| run.range().zip(run.rows.iter()))
                     {
                         patch.push(
-                            json!({"op": "add", "path": format!("/{at}"), "value": row.members()}),
+                            json!({"op": "add", "path": format!("/{at}"), "value": row.to_json()}),
                         );
                     }
                 }
@@ -68,18 +67,23 @@ impl ChangeSet<Record> {
             }
         }
         for row in &self.updated {
-            patch.push(test(row.to, &row.before));
-            patch.extend(
-                row.fields()
-                    .iter()
-                    .filter_map(|field| member(row, field.as_pointer())),
-            );
+            patch.push(test(row.to, &*row.before));
+            let items = (row.before.to_json(), row.after.to_json());
+            let items = (&items.0, &items.1);
+            let fields = row.fields();
+            let members = fields.iter().map(FieldPath::as_pointer);
+            patch.extend(members.filter_map(|field| member(items, row.to, field)));
+            if fields.is_empty() {
+                // What differs has no name: the whole row is replaced.
+                let path = format!("/{}", row.to);
+                patch.push(json!({"op": "replace", "path": path, "value": items.1}));
+            }
         }
         Value::Array(patch)
     }
 
     /// The item of a row that left, by its position in B.
-    fn removed_at(&self, position: usize) -> Option<&Record> {
+    fn removed_at(&self, position: usize) -> Option<&T> {
         let run = self
             .removed
             .partition_point(|run| run.range().end <= position);
@@ -88,29 +92,31 @@ impl ChangeSet<Record> {
         Some(row)
     }
 
-    /// A kept row as it was in B where it is another now, else as it is.
-    fn before_or<'s, 'a: 's>(
-        &'s self,
-        to: usize,
-        after: impl Fn(usize) -> Option<&'a Record>,
-    ) -> Option<&'s Record> {
+    /// A moved row as it was in B, by its position in A.
+    fn moved_before(&self, to: usize) -> Option<&T> {
         let changed = self.updated.binary_search_by_key(&to, |row| row.to);
-        let changed = changed.ok().and_then(|index| self.updated.get(index));
-        changed.map(|row| &*row.before).or_else(|| after(to))
+        match changed {
+            Ok(index) => Some(&*self.updated[index].before),
+            Err(_) => self.item_after(to).map(|item| &**item),
+        }
     }
 }
 
 /// Makes sure which row is at a position.
-fn test(position: usize, record: &Record) -> Value {
-    let path = format!("/{position}{}", record.key_pointer());
-    // As the data has it: other programs may tell `-0` from `0`.
-    json!({"op": "test", "path": path, "value": record.key_value()})
+fn test<T: Item<Key: FieldValue> + Fields>(position: usize, item: &T) -> Value {
+    let key = item.key_path();
+    let pointer = key.as_ref().map_or("", FieldPath::as_pointer);
+    let whole = item.to_json();
+    // As the data has it: other programs may tell `-0` from `0`. Without a known place it is the whole row.
+    let value = whole.pointer(pointer).cloned();
+    let value = value.unwrap_or_else(|| key_of(item));
+    json!({"op": "test", "path": format!("/{position}{pointer}"), "value": value})
 }
 
 /// What gives a row's member its later value.
-fn member(row: &Updated<Record>, field: &str) -> Option<Value> {
-    let path = format!("/{}{field}", row.to);
-    match (row.before.get(field), row.after.get(field)) {
+fn member((before, after): (&Value, &Value), to: usize, field: &str) -> Option<Value> {
+    let path = format!("/{to}{field}");
+    match (before.pointer(field), after.pointer(field)) {
         (Some(_), Some(value)) => Some(json!({"op": "replace", "path": path, "value": value})),
         (None, Some(value)) => Some(json!({"op": "add", "path": path, "value": value})),
         (Some(_), None) => Some(json!({"op": "remove", "path": path})),

@@ -1,6 +1,6 @@
 //! What can be wrong with a change set in JSON.
 
-use crate::record::{KeyError, RecordError, RecordKey};
+use crate::item::{KeyError, RecordKey};
 
 /// Why JSON is no change set for some rows, and where in it that shows.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
@@ -138,6 +138,6 @@ pub enum ChangesJsonProblem {
     #[error(transparent)]
     Key(#[from] KeyError),
     /// An item is none.
-    #[error(transparent)]
-    Item(#[from] RecordError),
+    #[error("{0}")]
+    Item(String),
 }

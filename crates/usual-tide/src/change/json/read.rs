@@ -5,18 +5,20 @@ use super::problem::{ChangesJsonError, ChangesJsonProblem};
 use crate::change::align::{Alignment, Segment};
 use crate::change::rows::Rows;
 use crate::change::set::{ChangeSet, RowRun};
-use crate::item::Item;
-use crate::record::{FieldName, Record, RecordKey};
+use crate::item::{FieldValue, Item, RecordKey, json_key};
+
 use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
 
-impl ChangeSet<Record> {
+impl<T: Item<Key: FieldValue>> ChangeSet<T> {
     /// Reads a change set as [`to_json`](Self::to_json) writes it, for the rows that it starts from.
     ///
     /// Every position and every key is checked, so what is read fits the rows, and so are `fields` and `renumbered`
     /// where they are given. `sections` follow from the rows and are passed over. A set with more moves than
-    /// are needed becomes one with as few as can be. `key` names the field that is the key. O(n).
+    /// are needed becomes one with as few as can be. `read` makes an item of its JSON: with serde
+    /// (`|json| serde_json::from_value(json.clone())`), for records with
+    /// [`RecordMaker::read`](crate::record::RecordMaker::read). O(n).
     ///
     /// # Errors
     ///
@@ -29,23 +31,25 @@ impl ChangeSet<Record> {
     ///
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let key = record::FieldName::parse("id")?;
+    /// let maker = record::RecordMaker::new(&key);
     /// let rows = record::parse(r#"[{"id": "P-1"}, {"id": "P-2"}]"#, &key)?;
     /// let mut rows: Vec<_> = rows.into_iter().map(Arc::new).collect();
     /// let mut json = json!({"before": 2, "after": 1, "removed": [{"at": 0, "key": "P-1"}]});
-    /// ChangeSet::from_json(&json, &key, &rows)?.apply(&mut rows)?;
+    /// ChangeSet::from_json(&json, &rows, |json| maker.read(json))?.apply(&mut rows)?;
     /// assert_eq!(rows.len(), 1);
     ///
     /// json["before"] = 1.into();
     /// json["after"] = 0.into();
-    /// let error = ChangeSet::from_json(&json, &key, &rows).unwrap_err();
+    /// let error = ChangeSet::from_json(&json, &rows, |json| maker.read(json)).unwrap_err();
     /// assert_eq!(error.to_string(), "at /removed/0/key: expected \"P-1\" at position 0, and \"P-2\" is there");
     /// # Ok(()) }
     /// ```
-    pub fn from_json(
+    pub fn from_json<E: std::fmt::Display>(
         value: &Value,
-        key: &FieldName,
-        before: &[Arc<Record>],
+        before: &[Arc<T>],
+        read: impl Fn(&Value) -> Result<T, E>,
     ) -> Result<Self, ChangesJsonError> {
+        let read = |json: &Value| read(json).map_err(|why| why.to_string());
         let top = Reader::top(value);
         top.has_only(&[
             "before",
@@ -63,7 +67,7 @@ impl ChangeSet<Record> {
             return Err(top.at("before").refused(problem));
         }
         let mut reading = Reading {
-            key,
+            read: &read,
             before,
             leaving: HashSet::new(),
             arriving: HashSet::new(),
@@ -93,11 +97,11 @@ enum Origin {
 }
 
 /// A row of A with its item.
-type Placed = (usize, Arc<Record>);
+type Placed<T> = (usize, Arc<T>);
 
-struct Reading<'a> {
-    key: &'a FieldName,
-    before: &'a [Arc<Record>],
+struct Reading<'a, T> {
+    read: &'a dyn Fn(&Value) -> Result<T, String>,
+    before: &'a [Arc<T>],
     after: usize,
     /// Positions in B of rows that are removed or moved.
     leaving: HashSet<usize>,
@@ -105,7 +109,7 @@ struct Reading<'a> {
     arriving: HashSet<usize>,
 }
 
-impl Reading<'_> {
+impl<T: Item<Key: FieldValue>> Reading<'_, T> {
     /// The positions of the removed rows.
     fn removed(&mut self, top: &Reader<'_>) -> Result<Vec<usize>, ChangesJsonError> {
         let mut removed: Vec<usize> = Vec::new();
@@ -120,8 +124,8 @@ impl Reading<'_> {
         Ok(removed)
     }
 
-    fn inserted(&mut self, top: &Reader<'_>) -> Result<Vec<Placed>, ChangesJsonError> {
-        let mut inserted: Vec<Placed> = Vec::new();
+    fn inserted(&mut self, top: &Reader<'_>) -> Result<Vec<Placed<T>>, ChangesJsonError> {
+        let mut inserted: Vec<Placed<T>> = Vec::new();
         for entry in top.entries("inserted")? {
             entry.has_only(&["at", "section", "row", "key", "item"])?;
             let at = entry.number("at")?;
@@ -166,8 +170,8 @@ impl Reading<'_> {
         &self,
         top: &Reader<'_>,
         origins: &[Origin],
-    ) -> Result<Vec<Placed>, ChangesJsonError> {
-        let mut updated: Vec<Placed> = Vec::new();
+    ) -> Result<Vec<Placed<T>>, ChangesJsonError> {
+        let mut updated: Vec<Placed<T>> = Vec::new();
         for entry in top.entries("updated")? {
             entry.has_only(&[
                 "from",
@@ -193,7 +197,7 @@ impl Reading<'_> {
                 };
                 return Err(entry.at("from").refused(problem));
             }
-            let item = self.item(&entry, self.before[from].key())?;
+            let item = self.item(&entry, &json_key(self.before[from].key()))?;
             self.check_fields(&entry, &self.before[from], &item)?;
             updated.push((to, item));
         }
@@ -204,8 +208,8 @@ impl Reading<'_> {
     fn check_fields(
         &self,
         entry: &Reader<'_>,
-        before: &Record,
-        after: &Record,
+        before: &T,
+        after: &T,
     ) -> Result<(), ChangesJsonError> {
         let Some(fields) = entry.optional("fields") else {
             return Ok(());
@@ -273,13 +277,13 @@ impl Reading<'_> {
         position: usize,
     ) -> Result<(), ChangesJsonError> {
         entry.at(name).within(position, self.before.len())?;
-        let found = self.before[position].key();
+        let found = json_key(self.before[position].key());
         match entry.key("key")? {
-            Some(expected) if expected != *found => {
+            Some(expected) if expected != found => {
                 let problem = ChangesJsonProblem::WrongRow {
                     position,
                     expected,
-                    found: found.clone(),
+                    found,
                 };
                 Err(entry.at("key").refused(problem))
             }
@@ -287,23 +291,23 @@ impl Reading<'_> {
         }
     }
 
-    fn item(
-        &self,
-        entry: &Reader<'_>,
-        expected: &RecordKey,
-    ) -> Result<Arc<Record>, ChangesJsonError> {
+    fn item(&self, entry: &Reader<'_>, expected: &RecordKey) -> Result<Arc<T>, ChangesJsonError> {
         let place = entry.at("item");
-        let members = place.object()?.ok_or_else(|| entry.missing("item"))?;
-        let record = Record::new(members.clone(), self.key);
-        let record = record.map_err(|why| place.refused(why.into()))?;
-        if record.key() != expected {
+        place.object()?.ok_or_else(|| entry.missing("item"))?;
+        let item = place
+            .value()
+            .map_or(Ok(None), |json| (self.read)(json).map(Some));
+        let item = item.map_err(|why| place.refused(ChangesJsonProblem::Item(why)))?;
+        let item = item.ok_or_else(|| entry.missing("item"))?;
+        let found = json_key(item.key());
+        if found != *expected {
             let problem = ChangesJsonProblem::WrongItem {
                 expected: expected.clone(),
-                found: record.key().clone(),
+                found,
             };
             return Err(place.refused(problem));
         }
-        Ok(Arc::new(record))
+        Ok(Arc::new(item))
     }
 
     fn check_sum(
@@ -330,16 +334,16 @@ impl Reading<'_> {
         &self,
         top: &Reader<'_>,
         removed: &[usize],
-        inserted: &[Placed],
+        inserted: &[Placed<T>],
     ) -> Result<(), ChangesJsonError> {
         let mut gone = removed.iter().peekable();
         let stays = |at: &usize| gone.next_if_eq(&at).is_none();
         let kept = (0..self.before.len()).filter(stays);
-        let mut keys: HashSet<&RecordKey> = kept.map(|at| self.before[at].key()).collect();
+        let mut keys: HashSet<&T::Key> = kept.map(|at| self.before[at].key()).collect();
         let entries = top.at("inserted");
-        for (index, (_, record)) in inserted.iter().enumerate() {
-            if !keys.insert(record.key()) {
-                let key = record.key().clone();
+        for (index, (_, item)) in inserted.iter().enumerate() {
+            if !keys.insert(item.key()) {
+                let key = json_key(item.key());
                 let problem = ChangesJsonProblem::DuplicateKey { key };
                 return Err(entries.entry(index).at("key").refused(problem));
             }
@@ -348,7 +352,7 @@ impl Reading<'_> {
     }
 
     /// Where each row of A comes from; the sum was checked.
-    fn origins(&self, inserted: &[Placed], moved: &[(usize, usize)]) -> Vec<Origin> {
+    fn origins(&self, inserted: &[Placed<T>], moved: &[(usize, usize)]) -> Vec<Origin> {
         let mut origins = vec![Origin::Open; self.after];
         for (at, _) in inserted {
             origins[*at] = Origin::New;
@@ -366,10 +370,10 @@ impl Reading<'_> {
     fn alignment(
         &self,
         removed: &[usize],
-        inserted: Vec<Placed>,
+        inserted: Vec<Placed<T>>,
         origins: &[Origin],
-        updated: Vec<Placed>,
-    ) -> Alignment<Record> {
+        updated: Vec<Placed<T>>,
+    ) -> Alignment<T> {
         let mut alignment = Alignment::empty(self.before.len(), self.after);
         alignment.removed.extend(removed.iter().map(|at| RowRun {
             at: *at,
@@ -388,8 +392,8 @@ impl Reading<'_> {
                 }
                 (Origin::Kept(from), None) => alignment.push_kept(*from, 1),
                 _ => {
-                    if let Some((_, record)) = inserted.next() {
-                        alignment.push_new(Rows::one(record));
+                    if let Some((_, item)) = inserted.next() {
+                        alignment.push_new(Rows::one(item));
                     }
                 }
             }

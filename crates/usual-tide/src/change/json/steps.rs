@@ -2,17 +2,16 @@
 
 use crate::change::set::ChangeSet;
 use crate::change::steps::Step;
-use crate::item::Item;
-use crate::record::Record;
-use serde_json::{Map, Value, json};
+use crate::item::{FieldValue, Fields, Item, key_of};
+use serde_json::{Value, json};
 use std::collections::HashMap;
 
-impl ChangeSet<Record> {
+impl<T: Item<Key: FieldValue> + Fields> ChangeSet<T> {
     /// Some steps of this set as JSON objects, in their order: `step` is `remove`, `move`, `insert` or `update`,
     /// with positions as in [`Step`], the `keys` of the rows, and the `items` of those that arrive or change.
     ///
-    /// A set knows where rows moved, not which they are; `after` tells that by position in A. A row that it
-    /// does not know has null for a key. O(k log k) in the rows that the set speaks of.
+    /// A moved row that the set does not know ([`item_after`](Self::item_after)) has null for a key. O(k log k) in
+    /// the rows that the set speaks of.
     ///
     /// ```
     /// use serde_json::json;
@@ -25,22 +24,16 @@ impl ChangeSet<Record> {
     /// let feed = store.feed(list)?;
     /// store.remove(&"P-1".into())?;
     /// let changes = feed.read(&store)?.unwrap();
-    /// let rows = store.list(list)?;
-    /// let steps = changes.steps_to_json(&changes.steps(), |at| rows.get(at).map(|row| &**row));
+    /// let steps = changes.steps_to_json(&changes.steps());
     /// assert_eq!(steps, [json!({"step": "remove", "at": 0, "count": 1, "keys": ["P-1"]})]);
     /// # Ok(()) }
     /// ```
-    pub fn steps_to_json<'a>(
-        &self,
-        steps: &[Step],
-        after: impl Fn(usize) -> Option<&'a Record>,
-    ) -> Vec<Value> {
-        let arriving = self.arriving();
-        let lost = self.keys_of_leaving(&after);
+    pub fn steps_to_json(&self, steps: &[Step]) -> Vec<Value> {
+        let lost = self.keys_of_leaving();
         let moves = self.moves();
         let mut moved = moves.iter().map(|(_, to)| *to);
-        let item = |at: usize| arriving.get(&at).copied().or_else(|| after(at));
-        let key = |record: Option<&Record>| record.map_or(Value::Null, |row| row.key().to_value());
+        let item = |at: usize| self.item_after(at).map(|item| &**item);
+        let key = |item: Option<&T>| item.map_or(Value::Null, key_of);
         let step = |step: &Step| match *step {
             Step::Remove { at, count } => {
                 let lost = |at| lost.get(&at).cloned().unwrap_or(Value::Null);
@@ -64,43 +57,31 @@ impl ChangeSet<Record> {
             .collect()
     }
 
-    /// The items that the set itself has of rows in A, by position.
-    fn arriving(&self) -> HashMap<usize, &Record> {
-        let inserted = self.inserted.iter();
-        let inserted = inserted.flat_map(|run| run.range().zip(run.rows.iter().map(|row| &**row)));
-        let updated = self.updated.iter().map(|row| (row.to, &*row.after));
-        inserted.chain(updated).collect()
-    }
-
     /// The keys of the rows that leave their places, by position in B.
-    fn keys_of_leaving<'a>(
-        &self,
-        after: impl Fn(usize) -> Option<&'a Record>,
-    ) -> HashMap<usize, Value> {
+    fn keys_of_leaving(&self) -> HashMap<usize, Value> {
         let removed = self.removed.iter();
         let removed = removed.flat_map(|run| {
-            let keys = run.rows.iter().map(|row| row.key().to_value());
+            let keys = run.rows.iter().map(|row| key_of(&**row));
             run.range().zip(keys)
         });
         let moves = self.moves().into_iter();
-        let moved = moves.filter_map(|(from, to)| Some((from, after(to)?.key().to_value())));
+        let moved = moves.filter_map(|(from, to)| Some((from, key_of(&**self.item_after(to)?))));
         removed.chain(moved).collect()
     }
 }
 
-fn with_rows<'a>(
+fn with_rows<'a, T: Item<Key: FieldValue> + Fields + 'a>(
     name: &str,
     at: usize,
     count: usize,
-    item: impl Fn(usize) -> Option<&'a Record>,
+    item: impl Fn(usize) -> Option<&'a T>,
 ) -> Value {
     let rows = || (at..at + count).map(&item);
-    let members = |row: &Record| Value::Object(Map::clone(row.members()));
     json!({
         "step": name,
         "at": at,
         "count": count,
-        "keys": rows().map(|row| row.map(|row| row.key().to_value())).collect::<Vec<_>>(),
-        "items": rows().map(|row| row.map(members)).collect::<Vec<_>>(),
+        "keys": rows().map(|row| row.map(key_of)).collect::<Vec<_>>(),
+        "items": rows().map(|row| row.map(T::to_json)).collect::<Vec<_>>(),
     })
 }

@@ -21,16 +21,17 @@ use std::sync::Arc;
 /// A from the lowest to the highest; replace the updated items.
 ///
 /// Rows of sections that leave or arrive are spoken of one by one like all others. A toolkit that cannot take
-/// sections and rows in one go takes [`stages`](Self::stages).
+/// sections and rows in one go takes [`phases`](Self::phases).
 ///
 /// ```
-/// use usual_tide::{Group, Item, Query, SectionRow, Store};
+/// use usual_tide::{Group, Item, Query, Store};
+/// use usual_tide::sections::SectionRow;
 ///
 /// #[derive(Clone, PartialEq, Debug, Item)]
 /// struct Piece { #[item(key)] id: u32, shelf: char }
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// let mut store = Store::load([(1, 'a'), (2, 'a'), (3, 'b')].map(|(id, shelf)| Piece { id, shelf }))?;
-/// let list = store.bind(Query::new().group(Group::with(|piece: &Piece| piece.shelf.to_string())));
+/// let list = store.bind(Query::new().group(Group::from_fn(|piece: &Piece| piece.shelf.to_string())));
 /// let feed = store.feed(list)?;
 ///
 /// // Piece 2 goes to the other shelf: among all rows it stays the second, and yet it has moved.

@@ -4,30 +4,14 @@ use super::by_section::{SectionChanges, SectionRun};
 use super::section::{Section, SectionKey, SectionRow};
 use super::sectioning::Sectioning;
 use crate::change::set::{ChangeSet, RowRun};
-use crate::item::{self, Item};
-use crate::record::Record;
+use crate::item::{FieldValue, Fields, Item, json_of, key_of};
 use serde_json::{Map, Value, json};
 
 impl SectionKey {
     /// The value as JSON: numbers exactly, days and moments as text, a missing value as null. `None` for the one
     /// section of a list without grouping.
     pub fn to_json(&self) -> Option<Value> {
-        self.value().map(value)
-    }
-}
-
-fn value(of: &item::Value<'_>) -> Value {
-    match of {
-        item::Value::Missing => Value::Null,
-        item::Value::Bool(flag) => Value::Bool(*flag),
-        item::Value::Integer(_) | item::Value::Decimal(_) => {
-            let number = of.to_string().parse().map(Value::Number);
-            number.unwrap_or(Value::Null)
-        }
-        item::Value::Float(number) => (*number).into(),
-        item::Value::Text(text) => Value::String(text.clone().into_owned()),
-        item::Value::List(values) => values.iter().map(value).collect(),
-        other => Value::String(other.to_string()),
+        self.value().map(json_of)
     }
 }
 
@@ -41,7 +25,7 @@ impl Section {
         object.insert("heading".into(), self.heading().into());
         object.insert("count".into(), self.count().into());
         if !self.totals().is_empty() {
-            let totals = self.totals().iter().map(value);
+            let totals = self.totals().iter().map(json_of);
             object.insert("totals".into(), totals.collect());
         }
         if self.is_collapsed() {
@@ -102,23 +86,26 @@ fn place(at: SectionRow) -> Value {
     json!({"section": at.section, "row": at.row})
 }
 
-impl SectionChanges<Record> {
+impl<T: Item<Key: FieldValue> + Fields> SectionChanges<T> {
     /// The set as JSON: `sections`, `removed`, `inserted`, `moved` and `updated`; every position is a `section`
     /// and a `row`. `after` tells which row is at a place in A, and `section_after` which section.
     pub fn to_json<'a>(
         &self,
-        after: impl Fn(SectionRow) -> Option<&'a Record>,
+        after: impl Fn(SectionRow) -> Option<&'a T>,
         section_after: impl Fn(usize) -> Option<SectionKey>,
-    ) -> Value {
-        let runs = |runs: &[SectionRun<Record>], with_items: bool| -> Value {
+    ) -> Value
+    where
+        T: 'a,
+    {
+        let runs = |runs: &[SectionRun<T>], with_items: bool| -> Value {
             let each = runs.iter().flat_map(|run| {
                 let rows = run.rows.iter().zip(run.at.row..);
-                rows.map(|(record, row)| (SectionRow { row, ..run.at }, record))
+                rows.map(|(item, row)| (SectionRow { row, ..run.at }, item))
             });
-            let each = each.map(|(at, record)| {
-                let mut row = json!({"at": place(at), "key": record.key().to_value()});
+            let each = each.map(|(at, item)| {
+                let mut row = json!({"at": place(at), "key": key_of(&**item)});
                 if with_items {
-                    row["item"] = Value::Object(record.members().clone());
+                    row["item"] = item.to_json();
                 }
                 row
             });
@@ -135,8 +122,8 @@ impl SectionChanges<Record> {
         });
         let moved = moved.map(|(from, to)| {
             let mut row = json!({"from": place(from), "to": place(to)});
-            if let Some(record) = after(to) {
-                row["key"] = record.key().to_value();
+            if let Some(item) = after(to) {
+                row["key"] = key_of(item);
             }
             row
         });
@@ -146,9 +133,9 @@ impl SectionChanges<Record> {
             json!({
                 "from": place(row.from),
                 "to": place(row.to),
-                "key": row.after.key().to_value(),
+                "key": key_of(&*row.after),
                 "fields": fields,
-                "item": row.after.members(),
+                "item": row.after.to_json(),
             })
         });
         json!({

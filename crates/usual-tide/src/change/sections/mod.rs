@@ -1,6 +1,7 @@
 //! Sections: what they are, how they change, and change sets that speak of them.
 
 mod by_section;
+mod flat;
 #[cfg(feature = "record")]
 mod json;
 mod layout;
@@ -10,8 +11,10 @@ mod replica;
 mod seams;
 mod section;
 mod sectioning;
+mod steps;
 
 pub use by_section::{SectionChanges, SectionMove, SectionRun, SectionUpdated};
+pub use flat::{FlatItem, FlatKey, FlatRow};
 pub(crate) use layout::Layout;
 pub(crate) use recounted::Recounted;
 pub use replica::{SectionApplyError, SectionReplica};
@@ -19,3 +22,4 @@ pub(crate) use seams::{Seams, align_by_key};
 pub(crate) use section::{GroupValue, SectionName};
 pub use section::{Section, SectionKey, SectionRow};
 pub(crate) use sectioning::Sectioning;
+pub use steps::SectionStep;

@@ -13,7 +13,8 @@ use std::sync::Arc;
 /// else.
 ///
 /// ```
-/// use usual_tide::{Group, Item, Query, SectionReplica, Store};
+/// use usual_tide::{Group, Item, Query, Store};
+/// use usual_tide::sections::SectionReplica;
 /// # #[derive(Clone, PartialEq, Debug, Item)]
 /// # struct Piece { #[item(key)] id: u32, shelf: String }
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {

@@ -10,7 +10,8 @@ use std::sync::Arc;
 /// The rows of a list without grouping are one section, which has no value.
 ///
 /// ```
-/// use usual_tide::{SectionKey, Value};
+/// use usual_tide::fields::Value;
+/// use usual_tide::sections::SectionKey;
 ///
 /// let key = SectionKey::from("Kuro");
 /// assert_eq!(key.value(), Some(&Value::from("Kuro")));

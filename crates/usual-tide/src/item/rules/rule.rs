@@ -17,7 +17,8 @@ use unicode_segmentation::UnicodeSegmentation;
 /// value breaks no rule but [`required`](Self::required).
 ///
 /// ```
-/// use usual_tide::{EditError, Folding, Item, Place, Rules, Store};
+/// use usual_tide::{EditError, Item, Place, Rules, Store};
+/// use usual_tide::text::Folding;
 ///
 /// #[derive(Clone, PartialEq, Debug, Item)]
 /// struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }

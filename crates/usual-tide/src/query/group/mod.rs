@@ -36,7 +36,8 @@ use width::ByWidth;
 /// the grouping keeps it.
 ///
 /// ```
-/// use usual_tide::{Group, Item, Period, Query, Store, Total};
+/// use usual_tide::{Group, Item, Query, Store};
+/// use usual_tide::query::{Period, Total};
 /// use jiff::civil::{Date, date};
 ///
 /// #[derive(Clone, PartialEq, Item)]
@@ -50,7 +51,7 @@ use width::ByWidth;
 /// let rows = store.list(list)?;
 /// let headings: Vec<String> = rows.sections().map(|section| section.heading().to_owned()).collect();
 /// assert_eq!(headings, ["2026-03", "2026-04"]);
-/// let march = rows.section(0).ok_or("no section")?;
+/// let march = rows.section_at(0).ok_or("no section")?;
 /// assert_eq!((march.count(), march.totals()[0].to_string()), (2, "102".to_owned()));
 /// # Ok(()) }
 /// ```

@@ -26,7 +26,7 @@ impl Period {
     ///
     /// ```
     /// use jiff::civil::date;
-    /// use usual_tide::Period;
+    /// use usual_tide::query::Period;
     ///
     /// assert_eq!(Period::Week.start(date(2026, 1, 1)), date(2025, 12, 29));
     /// assert_eq!(Period::Quarter.start(date(2026, 5, 17)), date(2026, 4, 1));

@@ -93,7 +93,7 @@ impl<T: Item> Draft<T> {
     }
 
     /// Sets a field; nested ones by their accessors put together
-    /// ([`Field::then`](crate::fields::FieldRef::then)). What was typed into it before is dropped.
+    /// ([`Field::field`](crate::Field::field)). What was typed into it before is dropped.
     ///
     /// # Errors
     ///

@@ -71,7 +71,8 @@ impl<K: Clone> Neighbours<K> {
     /// `None` when neither is there. Everything that puts an item between neighbours goes by this.
     ///
     /// ```
-    /// use usual_tide::{Neighbours, Place};
+    /// use usual_tide::Place;
+    /// use usual_tide::writes::Neighbours;
     ///
     /// let between = Neighbours { after: Some(1), before: Some(2) };
     /// assert_eq!(between.place(|key| *key == 2), Some(Place::Before(2)));

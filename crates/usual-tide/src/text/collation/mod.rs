@@ -17,7 +17,7 @@ use std::sync::Arc;
 ///
 /// ```
 /// use std::cmp::Ordering;
-/// use usual_tide::Collation;
+/// use usual_tide::text::Collation;
 ///
 /// let plain = Collation::plain();
 /// assert_eq!(plain.compare("émail", "Ember"), Ordering::Less);

@@ -23,7 +23,8 @@ use std::str::FromStr;
 /// to the same.
 ///
 /// ```
-/// use usual_tide::{FilterText, Item, Query};
+/// use usual_tide::{Item, Query};
+/// use usual_tide::query::FilterText;
 ///
 /// #[derive(Clone, PartialEq, Item)]
 /// struct Piece { #[item(key)] id: u32, title: String, height_mm: u32, fired: bool }

@@ -7,7 +7,7 @@ use std::cmp::Ordering;
 ///
 /// Its value is 0.d₁d₂d₃… times ten to the `exponent`, and d₁ is not 0.
 #[derive(PartialEq, Eq, Debug)]
-pub(super) struct Decimal {
+pub(crate) struct Decimal {
     negative: bool,
     exponent: i64,
     digits: Vec<u8>,
@@ -15,7 +15,7 @@ pub(super) struct Decimal {
 
 impl Decimal {
     /// Reads the text of a JSON number, which its parser has checked.
-    pub(super) fn parse(text: &str) -> Self {
+    pub(crate) fn parse(text: &str) -> Self {
         let (negative, text) = match text.strip_prefix('-') {
             Some(rest) => (true, rest),
             None => (false, text),
@@ -45,12 +45,12 @@ impl Decimal {
         }
     }
 
-    pub(super) fn of(number: &Number) -> Self {
+    pub(crate) fn of(number: &Number) -> Self {
         Self::parse(number.as_str())
     }
 
     /// An integer as a JSON number, whatever its size.
-    pub(super) fn value_of(integer: i128) -> Value {
+    pub(crate) fn value_of(integer: i128) -> Value {
         serde_json::from_str(&integer.to_string()).unwrap_or(Value::Null)
     }
 

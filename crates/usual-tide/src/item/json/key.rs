@@ -1,6 +1,7 @@
 //! Keys of records.
 
 use super::number::Decimal;
+use crate::item::{FieldValue, InputError, Kind, Value as FieldContent};
 use serde_json::Value;
 use std::fmt;
 
@@ -97,6 +98,26 @@ impl fmt::Debug for RecordKey {
         match self {
             Self::Text(text) => write!(f, "{}", Value::from(&**text)),
             Self::Integer(integer) => integer.fmt(f),
+        }
+    }
+}
+
+/// As the field that it is.
+impl FieldValue for RecordKey {
+    const KIND: Kind = Kind::Any;
+
+    fn value(&self) -> FieldContent<'_> {
+        match self {
+            Self::Text(text) => FieldContent::from(&**text),
+            Self::Integer(integer) => FieldContent::Integer(*integer),
+        }
+    }
+
+    fn from_value(value: FieldContent<'_>) -> Result<Self, InputError> {
+        match value {
+            FieldContent::Integer(integer) => Ok(Self::Integer(integer)),
+            FieldContent::Text(text) => Ok(Self::Text(text.into())),
+            other => Err(InputError::not_a(Kind::Text, other)),
         }
     }
 }
