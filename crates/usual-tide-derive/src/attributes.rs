@@ -78,3 +78,18 @@ impl<'a> Described<'a> {
         Ok(described)
     }
 }
+
+/// `#[item(json = function)]` on the type: the form of its own that it has in JSON.
+pub(crate) fn json_form(input: &syn::DeriveInput) -> Result<Option<Path>> {
+    let mut json = None;
+    for attribute in input.attrs.iter().filter(|a| a.path().is_ident("item")) {
+        attribute.parse_nested_meta(|meta| {
+            if meta.path.is_ident("json") {
+                json = Some(meta.value()?.parse()?);
+                return Ok(());
+            }
+            Err(meta.error("unknown attribute: a type can be marked `json = function`"))
+        })?;
+    }
+    Ok(json)
+}

@@ -1,6 +1,6 @@
 //! What the derives write.
 
-use crate::attributes::Described;
+use crate::attributes::{Described, json_form};
 use proc_macro2::TokenStream;
 use quote::{format_ident, quote};
 use syn::{Data, DeriveInput, Error, Fields, Result, ext::IdentExt, spanned::Spanned};
@@ -12,9 +12,10 @@ pub(crate) fn item(input: &DeriveInput) -> Result<TokenStream> {
     let (name, generics) = (&input.ident, &input.generics);
     let (impl_generics, type_generics, bounds) = generics.split_for_impl();
     let (key_name, key_type) = (key.ident, &key.field.ty);
+    let key_pointer = pointer(&key.name);
     let differing = differing(&fields);
     let accessors = accessors(input, &fields);
-    let fields = fields_impl(input, &fields);
+    let fields = fields_impl(input, &fields, json_form(input)?);
     Ok(quote! {
         #[automatically_derived]
         impl #impl_generics ::usual_tide::Item for #name #type_generics #bounds {
@@ -26,6 +27,10 @@ pub(crate) fn item(input: &DeriveInput) -> Result<TokenStream> {
 
             fn changed_fields(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::fields::FieldPath> {
                 #differing
+            }
+
+            fn key_path(&self) -> ::std::option::Option<::usual_tide::fields::FieldPath> {
+                ::std::option::Option::Some(::usual_tide::fields::FieldPath::new(#key_pointer))
             }
         }
 
@@ -44,7 +49,7 @@ pub(crate) fn nested(input: &DeriveInput) -> Result<TokenStream> {
         ));
     }
     let accessors = accessors(input, &fields);
-    let fields = fields_impl(input, &fields);
+    let fields = fields_impl(input, &fields, json_form(input)?);
     Ok(quote! {
         #accessors
         #fields
@@ -62,7 +67,8 @@ fn named_fields(input: &DeriveInput) -> Result<Vec<Described<'_>>> {
     }
     Err(Error::new(
         input.ident.span(),
-        "an item is a struct with named fields: implement the trait by hand for other types",
+        "an item is a struct with named fields: implement the trait by hand for other types, or derive \
+         `FieldValue` for an enum or a struct of one unnamed field, to be the type of a field",
     ))
 }
 
@@ -86,18 +92,23 @@ fn key_field<'a, 'b>(
     }
 }
 
+/// The JSON Pointer of a member (RFC 6901).
+fn pointer(name: &str) -> String {
+    format!("/{}", name.replace('~', "~0").replace('/', "~1"))
+}
+
 /// Names the fields that differ, as the value of a block.
 fn differing(fields: &[Described<'_>]) -> TokenStream {
     let comparisons = fields.iter().map(|field| {
         let name = field.ident;
-        let pointer = format!("/{}", field.name.replace('~', "~0").replace('/', "~1"));
+        let pointer = pointer(&field.name);
         let whole = quote! { changed.push(::usual_tide::fields::FieldPath::new(#pointer)); };
         if !field.nested {
             return quote! { if self.#name != later.#name { #whole } };
         }
         quote! {
             if self.#name != later.#name {
-                let inner = ::usual_tide::Fields::differing(&self.#name, &later.#name);
+                let inner = ::usual_tide::fields::Part::differing(&self.#name, &later.#name);
                 if inner.is_empty() { #whole }
                 changed.extend(inner.into_iter().map(|path| path.under(#pointer)));
             }
@@ -144,7 +155,11 @@ fn natural_order(field: &Described<'_>) -> TokenStream {
     quote! { #descending #missing_first }
 }
 
-fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
+fn fields_impl(
+    input: &DeriveInput,
+    fields: &[Described<'_>],
+    json: Option<syn::Path>,
+) -> TokenStream {
     let name = &input.ident;
     let shown = || fields.iter().filter(|field| !field.skip);
     let entries = shown().map(|field| {
@@ -178,7 +193,7 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
         for field in shown() {
             let kind = &field.field.ty;
             bounds.predicates.push(if field.nested {
-                syn::parse_quote! { #kind: ::usual_tide::Fields + Clone }
+                syn::parse_quote! { #kind: ::usual_tide::fields::Part }
             } else {
                 syn::parse_quote! { #kind: ::usual_tide::FieldValue }
             });
@@ -186,6 +201,32 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
     }
     let (impl_generics, type_generics, bounds) = generics.split_for_impl();
     let differing = differing(fields);
+    let parts = fields.iter().filter(|field| field.nested).map(|field| {
+        let (ident, name, kind) = (field.ident, &field.name, &field.field.ty);
+        quote! {
+            parts.extend(::usual_tide::Field::<Self, #kind>::new(
+                #name,
+                |item: &Self| &item.#ident,
+                |item: &mut Self| &mut item.#ident,
+            ).parts());
+        }
+    });
+    let parts = fields.iter().any(|field| field.nested).then(|| {
+        quote! {
+            fn parts() -> ::std::vec::Vec<::usual_tide::fields::AnyField<Self>> {
+                let mut parts = ::std::vec::Vec::new();
+                #(#parts)*
+                parts
+            }
+        }
+    });
+    let to_json = json.map(|json| {
+        quote! {
+            fn to_json(&self) -> ::usual_tide::record::Json {
+                #json(self)
+            }
+        }
+    });
     quote! {
         #[automatically_derived]
         impl #impl_generics ::usual_tide::Fields for #name #type_generics #bounds {
@@ -198,6 +239,10 @@ fn fields_impl(input: &DeriveInput, fields: &[Described<'_>]) -> TokenStream {
             fn differing(&self, later: &Self) -> ::std::vec::Vec<::usual_tide::fields::FieldPath> {
                 #differing
             }
+
+            #parts
+
+            #to_json
         }
     }
 }

@@ -68,7 +68,7 @@ pub mod drafts {
 /// Fields: typed accessors, fields by name, and what they hold.
 pub mod fields {
     pub use crate::item::{
-        AnyField, Field, FieldPath, FieldValue, Fields, InputError, Kind, Value,
+        AnyField, Choice, Field, FieldPath, FieldValue, Fields, InputError, Kind, Part, Value,
     };
 }
 
@@ -119,7 +119,7 @@ pub mod sections {
 pub mod shared {
     #[cfg(feature = "stream")]
     pub use crate::store::ChangeStream;
-    pub use crate::store::{SharedError, SharedStore, Subscription};
+    pub use crate::store::{SharedEditError, SharedError, SharedStore, Subscription};
 }
 
 /// What edits of a store take and give.
@@ -151,7 +151,7 @@ pub use store::Store;
 pub use order::TreeProbe;
 
 #[cfg(feature = "derive")]
-pub use usual_tide_derive::{Fields, Item};
+pub use usual_tide_derive::{FieldValue, Fields, Item};
 
 /// The README's examples, run as documentation tests.
 #[cfg(doctest)]

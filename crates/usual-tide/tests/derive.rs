@@ -38,7 +38,7 @@ mod shapes {
         }
 
         pub fn hidden(&self) -> &[V; 2] {
-            Self::HIDDEN.get(self)
+            Self::HIDDEN.get(self).unwrap()
         }
     }
 }
@@ -52,7 +52,7 @@ fn keywords_parameters_and_private_fields_are_no_obstacle() {
     assert_eq!(one.key(), "a");
     assert_eq!(Crate::<String, u32>::TYPE.name(), "type");
     assert_eq!(Crate::<String, u32>::REF.name(), "ref");
-    assert_eq!(Crate::<String, u32>::TYPE.get(&one), &1);
+    assert_eq!(Crate::<String, u32>::TYPE.get(&one), Some(&1));
     assert_eq!(one.hidden(), &[1, 1]);
     let fields = one.changed_fields(&Crate::new("a".to_owned(), 2));
     let fields: Vec<String> = fields.iter().map(ToString::to_string).collect();

@@ -135,7 +135,7 @@ fn every_field_has_a_name_a_value_and_a_text() {
     ];
     assert_eq!(told, expected);
     assert_eq!(Piece::FEE.name(), "fee");
-    assert_eq!(Piece::DRAWING.get(&piece), &(0..7));
+    assert_eq!(Piece::DRAWING.get(&piece), Some(&(0..7)));
 }
 
 #[test]

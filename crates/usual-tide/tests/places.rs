@@ -4,7 +4,7 @@
 
 use proptest::prelude::*;
 use usual_tide::lists::ListEditError;
-use usual_tide::{EditError, Item, ListId, Place, Query, Store};
+use usual_tide::{EditError, Group, Item, ListId, Place, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -235,5 +235,87 @@ proptest! {
             prop_assert_eq!(order(&store), before);
         }
         store.check().unwrap();
+    }
+}
+
+#[derive(Clone, PartialEq, Debug, Item)]
+struct Shelved {
+    #[item(key)]
+    id: u32,
+    shelf: u8,
+    shown: bool,
+}
+
+/// The rows of a list, with the heading of each section before its rows.
+fn headed(store: &Store<Shelved>, list: ListId) -> Vec<(u8, Vec<u32>)> {
+    let rows = store.list(list).unwrap();
+    let sections = rows.sections().zip(0..);
+    let ids = |at| {
+        rows.items_in(rows.rows_in(at))
+            .map(|piece| piece.id)
+            .collect()
+    };
+    sections
+        .map(|(section, at)| (section.heading().parse().unwrap_or(0), ids(at)))
+        .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(300) })]
+
+    /// One row up or down: past its neighbour, whatever is hidden between; into the next section at a section's end.
+    #[test]
+    fn one_row_up_or_down_is_one_place_on_the_screen(
+        pieces in prop::collection::vec((0..4_u8, any::<bool>()), 1..14),
+        grouped in any::<bool>(), steps in prop::collection::vec((0..14_u32, any::<bool>()), 1..20),
+    ) {
+        let pieces = pieces.into_iter().zip(0..).map(|((shelf, shown), id)| Shelved { id, shelf, shown });
+        let mut store = Store::load(pieces).unwrap();
+        let shown = Query::new().filter(Shelved::SHOWN.is(true));
+        let query = match grouped {
+            true => shown.group(Group::by(Shelved::SHELF).regroup().keep_empty().in_order([0, 1, 2, 3])),
+            false => shown,
+        };
+        let list = store.bind(query);
+        for (id, down) in steps {
+            let before = headed(&store, list);
+            let at = before.iter().enumerate().find_map(|(section, (_, rows))| {
+                Some((section, rows.iter().position(|row| *row == id)?))
+            });
+            let mut view = store.list_mut(list).unwrap();
+            let moved = if down { view.move_down(&id) } else { view.move_up(&id) };
+            let Some((section, row)) = at else {
+                prop_assert!(moved.is_err());
+                continue;
+            };
+            let mut expected = before.clone();
+            let len = before[section].1.len();
+            let changed = match (down, row) {
+                (true, row) if row + 1 < len => {
+                    expected[section].1.swap(row, row + 1);
+                    true
+                }
+                (false, row) if row > 0 => {
+                    expected[section].1.swap(row, row - 1);
+                    true
+                }
+                (true, _) if section + 1 < before.len() => {
+                    expected[section].1.remove(row);
+                    expected[section + 1].1.insert(0, id);
+                    true
+                }
+                (false, _) if section > 0 => {
+                    expected[section].1.remove(row);
+                    expected[section - 1].1.push(id);
+                    true
+                }
+                _ => false,
+            };
+            prop_assert_eq!(moved, Ok(changed));
+            prop_assert_eq!(headed(&store, list), expected, "{} of {:?}", id, before);
+        }
+        store.check().unwrap();
+        let sorted = store.bind(Query::new().sort(Shelved::SHELF));
+        prop_assert_eq!(store.list_mut(sorted).unwrap().move_up(&0), Err(ListEditError::Sorted));
     }
 }

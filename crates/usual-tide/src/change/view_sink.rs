@@ -50,6 +50,10 @@ use std::sync::Arc;
 /// assert_eq!(screen.0, ["Jug", "Deep bowl", "Mug"]);
 /// # Ok(()) }
 /// ```
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` cannot be driven by a change set of `{T}`",
+    note = "implement `ViewSink<{T}>`: rows removed, inserted, moved, updated"
+)]
 pub trait ViewSink<T> {
     /// So many rows from a position on are gone.
     fn rows_removed(&mut self, at: usize, count: usize);
@@ -68,6 +72,10 @@ pub trait ViewSink<T> {
 /// call.
 ///
 /// docs/change-sets.md has an example, and one of a view that applies a set by hand.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` cannot be driven by a change set by section of `{T}`",
+    note = "implement `SectionViewSink<{T}>`: sections and rows removed, inserted, moved, updated"
+)]
 pub trait SectionViewSink<T> {
     /// A section is gone; it has no rows at this moment.
     fn section_removed(&mut self, at: usize);

@@ -1,5 +1,6 @@
 //! Fields by name, whatever their types.
 
+use super::choice::Choice;
 use super::field::{Field, NaturalOrder};
 use super::field_access::{FieldAccess, ShownAs, ShownOnly};
 use super::field_value::FieldValue;
@@ -125,6 +126,12 @@ impl<T> AnyField<T> {
         self.options.order
     }
 
+    /// The outermost part on the way to the field that is missing, when one is.
+    #[cfg(feature = "record")]
+    pub(crate) fn missing_part(&self, item: &T) -> Option<FieldPath> {
+        self.access.missing_part(item)
+    }
+
     /// Whether the field cannot be written, because it is made from others.
     pub fn is_read_only(&self) -> bool {
         self.access.is_read_only()
@@ -143,6 +150,12 @@ impl<T> AnyField<T> {
     /// Whether fields of this name have the same text as this one.
     pub(crate) fn is_named(&self) -> bool {
         self.access.is_named()
+    }
+
+    /// Whether the other is known to be the same field.
+    pub(crate) fn is_same_field(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.access, &other.access)
+            || self.is_named() && other.is_named() && self.name == other.name
     }
 
     /// The field's name, dotted where it is nested.
@@ -194,6 +207,26 @@ impl<T> AnyField<T> {
     /// [`InputError`], and the item is unchanged.
     pub fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
         self.access.read(item, text)
+    }
+
+    /// The choices that there are, where the field is one of several: what a picker offers.
+    ///
+    /// ```
+    /// use usual_tide::{Fields, FieldValue, Item};
+    ///
+    /// #[derive(Clone, PartialEq, FieldValue)]
+    /// enum Firing { Bisque, #[item(shown = "glaze firing")] Glaze }
+    ///
+    /// #[derive(Clone, PartialEq, Item)]
+    /// struct Piece { #[item(key)] id: u32, firing: Option<Firing> }
+    ///
+    /// let firing = Piece::field_named("firing").ok_or("no such field")?;
+    /// let offered: Vec<&str> = firing.choices().iter().map(|choice| choice.shown()).collect();
+    /// assert_eq!(offered, ["Bisque", "glaze firing"]);
+    /// # Ok::<(), &str>(())
+    /// ```
+    pub fn choices(&self) -> &'static [Choice] {
+        self.access.choices()
     }
 
     /// Compares the field with a value, as [`Value::compare`] does.
@@ -251,6 +284,8 @@ impl<T: 'static, V: FieldValue> From<Field<T, V>> for AnyField<T> {
             order: field.natural_order(),
             ..FieldOptions::default()
         };
-        Self::new(field.name(), field).with_options(options)
+        let path = field.path();
+        let name = field.name().to_owned();
+        Self::new(name, field).with_options(options).at(path)
     }
 }

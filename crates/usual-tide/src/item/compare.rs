@@ -32,6 +32,7 @@ impl Value<'_> {
             (Self::Float(one), two) => float_to_number(*one, two),
             (one, Value::Float(two)) => float_to_number(*two, one).map(Ordering::reverse),
             (Self::Text(one), Value::Text(two)) => Some(one.cmp(two)),
+            (Self::Choice(one), Value::Choice(two)) => Some(one.order().cmp(&two.order())),
             (Self::Bool(one), Value::Bool(two)) => Some(one.cmp(two)),
             (Self::Date(one), Value::Date(two)) => Some(one.cmp(two)),
             (Self::Timestamp(one), Value::Timestamp(two)) => Some(one.cmp(two)),

@@ -1,6 +1,9 @@
 //! Typed accessors of fields.
 
+use super::path::FieldPath;
+use std::borrow::Cow;
 use std::fmt;
+use std::sync::Arc;
 
 /// A named way from an item to one of its fields.
 ///
@@ -21,15 +24,133 @@ use std::fmt;
 /// let tallest_first = Query::new().sort(Piece::HEIGHT_MM.descending());
 /// # let _: Query<Piece> = tallest_first;
 /// ```
+///
+/// A field of a nested type is reached by putting accessors together, and used like any other:
+///
+/// ```
+/// use usual_tide::{Fields, Item, Query};
+///
+/// #[derive(Clone, PartialEq, Fields)]
+/// struct Fee { amount: u32, currency: String }
+///
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece {
+///     #[item(key)]
+///     id: u32,
+///     #[item(nested)]
+///     fee: Option<Fee>,
+/// }
+///
+/// let amount = Piece::FEE.field(Fee::AMOUNT);
+/// assert_eq!(amount.name(), "fee.amount");
+/// let dearest_first = Query::new().filter(amount.clone().above(0)).sort(amount.descending());
+/// # let _: Query<Piece> = dearest_first;
+/// ```
 pub struct Field<T, V> {
-    name: &'static str,
-    get: fn(&T) -> &V,
-    get_mut: fn(&mut T) -> &mut V,
+    name: Cow<'static, str>,
+    /// Where it stands, where that is not the member of its name.
+    path: Option<FieldPath>,
+    access: Access<T, V>,
     order: NaturalOrder,
 }
 
+/// The way from an item to the field.
+enum Access<T, V> {
+    Direct {
+        get: fn(&T) -> &V,
+        get_mut: fn(&mut T) -> &mut V,
+    },
+    /// Through a field of a nested type.
+    Nested(Arc<dyn NestedAccess<T, V>>),
+}
+
+/// The way through a part of the item, which may be missing.
+trait NestedAccess<T, V>: Send + Sync {
+    fn get<'a>(&self, item: &'a T) -> Option<&'a V>;
+    fn get_mut<'a>(&self, item: &'a mut T) -> Option<&'a mut V>;
+    /// Whether some part on the way may be missing.
+    fn is_optional(&self) -> bool;
+}
+
+/// A field of a part, behind the field that holds the part.
+struct Joined<T, P: Part, V> {
+    outer: Field<T, P>,
+    inner: Field<P::Inner, V>,
+}
+
+impl<T: 'static, P: Part, V: 'static> NestedAccess<T, V> for Joined<T, P, V> {
+    fn get<'a>(&self, item: &'a T) -> Option<&'a V> {
+        self.inner.get(self.outer.get(item)?.inner()?)
+    }
+
+    fn get_mut<'a>(&self, item: &'a mut T) -> Option<&'a mut V> {
+        self.inner.get_mut(self.outer.get_mut(item)?.inner_mut()?)
+    }
+
+    fn is_optional(&self) -> bool {
+        P::IS_OPTIONAL || self.outer.is_optional() || self.inner.is_optional()
+    }
+}
+
+/// A type whose values hold a nested type with fields: the type itself, or an `Option` of it.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` has no fields of its own",
+    label = "not a nested type",
+    note = "derive `Fields` for the type: `#[derive(Fields)]`"
+)]
+pub trait Part: Clone + PartialEq + Send + Sync + 'static {
+    /// The nested type.
+    type Inner: super::Fields + Clone;
+
+    /// Whether it may be missing.
+    const IS_OPTIONAL: bool;
+
+    /// The nested value, when it is there.
+    fn inner(&self) -> Option<&Self::Inner>;
+
+    /// The nested value to be changed, when it is there.
+    fn inner_mut(&mut self) -> Option<&mut Self::Inner>;
+
+    /// Which fields of the nested value differ in a later version; none where the nested value came or went, or
+    /// differs in what has no name.
+    fn differing(&self, later: &Self) -> Vec<FieldPath> {
+        match (self.inner(), later.inner()) {
+            (Some(one), Some(two)) => super::Fields::differing(one, two),
+            _ => Vec::new(),
+        }
+    }
+}
+
+impl<V: super::Fields + Clone + PartialEq + Send + Sync> Part for V {
+    type Inner = V;
+
+    const IS_OPTIONAL: bool = false;
+
+    fn inner(&self) -> Option<&V> {
+        Some(self)
+    }
+
+    fn inner_mut(&mut self) -> Option<&mut V> {
+        Some(self)
+    }
+}
+
+impl<V: super::Fields + Clone + PartialEq + Send + Sync> Part for Option<V> {
+    type Inner = V;
+
+    const IS_OPTIONAL: bool = true;
+
+    fn inner(&self) -> Option<&V> {
+        self.as_ref()
+    }
+
+    fn inner_mut(&mut self) -> Option<&mut V> {
+        self.as_mut()
+    }
+}
+
 /// How a field sorts where a sort says no more than its name.
-#[derive(Clone, Copy, Default)]
+#[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
 pub(crate) struct NaturalOrder {
     pub(crate) descending: bool,
     pub(crate) missing_first: bool,
@@ -39,9 +160,9 @@ impl<T, V> Field<T, V> {
     /// The accessor with this name.
     pub const fn new(name: &'static str, get: fn(&T) -> &V, get_mut: fn(&mut T) -> &mut V) -> Self {
         Self {
-            name,
-            get,
-            get_mut,
+            name: Cow::Borrowed(name),
+            path: None,
+            access: Access::Direct { get, get_mut },
             order: NaturalOrder {
                 descending: false,
                 missing_first: false,
@@ -102,34 +223,83 @@ impl<T, V> Field<T, V> {
         self.order
     }
 
-    /// The field's name.
-    pub const fn name(&self) -> &'static str {
-        self.name
+    /// The field's name, dotted where it is nested.
+    pub fn name(&self) -> &str {
+        &self.name
     }
 
-    /// The field of an item.
-    pub fn get<'a>(&self, item: &'a T) -> &'a V {
-        (self.get)(item)
+    /// Where it stands in an item.
+    pub fn path(&self) -> FieldPath {
+        match &self.path {
+            Some(path) => path.clone(),
+            None => FieldPath::of_member(&self.name),
+        }
     }
 
-    /// The field of an item, to be changed.
-    pub fn get_mut<'a>(&self, item: &'a mut T) -> &'a mut V {
-        (self.get_mut)(item)
+    /// Whether it is a part of something that may be missing.
+    pub fn is_optional(&self) -> bool {
+        match &self.access {
+            Access::Direct { .. } => false,
+            Access::Nested(access) => access.is_optional(),
+        }
     }
 
-    /// The accessor as a plain function.
-    pub const fn getter(&self) -> fn(&T) -> &V {
-        self.get
+    /// The field of an item; `None` where it is a part of something that is missing.
+    pub fn get<'a>(&self, item: &'a T) -> Option<&'a V> {
+        match &self.access {
+            Access::Direct { get, .. } => Some(get(item)),
+            Access::Nested(access) => access.get(item),
+        }
+    }
+
+    /// The field of an item, to be changed; `None` where it is a part of something that is missing.
+    pub fn get_mut<'a>(&self, item: &'a mut T) -> Option<&'a mut V> {
+        match &self.access {
+            Access::Direct { get_mut, .. } => Some(get_mut(item)),
+            Access::Nested(access) => access.get_mut(item),
+        }
+    }
+
+    /// The accessor as a plain function, where the field is no nested one.
+    pub(crate) fn getter(&self) -> Option<fn(&T) -> &V> {
+        match &self.access {
+            Access::Direct { get, .. } => Some(*get),
+            Access::Nested(_) => None,
+        }
+    }
+
+    /// A field of the type that this field holds, or holds an `Option` of. See [`Field`] for an example.
+    pub fn field<W: 'static>(self, inner: Field<V::Inner, W>) -> Field<T, W>
+    where
+        T: 'static,
+        V: Part,
+    {
+        let path = inner.path().under(self.path().as_pointer());
+        Field {
+            name: Cow::Owned(format!("{}.{}", self.name, inner.name)),
+            path: Some(path),
+            order: inner.order,
+            access: Access::Nested(Arc::new(Joined { outer: self, inner })),
+        }
     }
 }
 
 impl<T, V> Clone for Field<T, V> {
     fn clone(&self) -> Self {
-        *self
+        Self {
+            name: self.name.clone(),
+            path: self.path.clone(),
+            access: match &self.access {
+                Access::Direct { get, get_mut } => Access::Direct {
+                    get: *get,
+                    get_mut: *get_mut,
+                },
+                Access::Nested(access) => Access::Nested(Arc::clone(access)),
+            },
+            order: self.order,
+        }
     }
 }
-
-impl<T, V> Copy for Field<T, V> {}
 
 impl<T, V> fmt::Debug for Field<T, V> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

@@ -1,9 +1,12 @@
 //! The ways to read and write a field, behind [`AnyField`](super::AnyField).
 
 use super::any_field::AnyField;
-use super::field::Field;
+use super::choice::Choice;
+use super::field::{Field, Part};
 use super::field_value::FieldValue;
 use super::input::InputError;
+#[cfg(feature = "record")]
+use super::path::FieldPath;
 use super::tester::{Accepts, Tester};
 use super::value::{Kind, Value};
 use std::cmp::Ordering;
@@ -31,6 +34,16 @@ pub(crate) trait FieldAccess<T>: Send + Sync {
     fn is_named(&self) -> bool {
         false
     }
+    /// The outermost part on the way to the field that is missing, when one is.
+    #[cfg(feature = "record")]
+    fn missing_part(&self, item: &T) -> Option<FieldPath> {
+        let _ = item;
+        None
+    }
+    /// The choices that there are, where it is one of several.
+    fn choices(&self) -> &'static [Choice] {
+        &[]
+    }
     /// Compares with a value, as [`Value::compare`] does.
     fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
         self.value(item).compare(value)
@@ -43,15 +56,17 @@ pub(crate) trait FieldAccess<T>: Send + Sync {
     fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<T>
     where
         Self: 'static,
+        T: 'static,
     {
-        match accepts {
-            Accepts::EQUAL => Box::new(move |item| self.equals(item, &value)),
-            Accepts::UNEQUAL => Box::new(move |item| self.equals(item, &value).map(|same| !same)),
-            _ => Box::new(move |item| {
-                let order = self.compare(item, &value)?;
-                Some(accepts.accepts(order))
-            }),
-        }
+        test_by_comparison(self, accepts, value)
+    }
+}
+
+/// Why a field of a missing part cannot be written.
+fn missing_part<T, V>(field: &Field<T, V>) -> InputError {
+    let part = field.name().rsplit_once('.');
+    InputError::MissingPart {
+        part: part.map_or(field.name(), |part| part.0).to_owned(),
     }
 }
 
@@ -65,51 +80,92 @@ impl<T: 'static, V: FieldValue> FieldAccess<T> for Field<T, V> {
     }
 
     fn value<'a>(&self, item: &'a T) -> Value<'a> {
-        self.get(item).value()
+        self.get(item).map_or(Value::Missing, V::value)
     }
 
     fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError> {
-        *self.get_mut(item) = V::from_value(value)?;
+        let value = V::from_value(value)?;
+        *self.get_mut(item).ok_or_else(|| missing_part(self))? = value;
         Ok(())
     }
 
     fn shown(&self, item: &T) -> String {
-        self.get(item).shown()
+        self.get(item).map(V::shown).unwrap_or_default()
     }
 
     fn typed(&self, item: &T) -> String {
-        self.get(item).typed()
+        self.get(item).map(V::typed).unwrap_or_default()
     }
 
     fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
-        *self.get_mut(item) = V::read(text)?;
+        let value = V::read(text)?;
+        *self.get_mut(item).ok_or_else(|| missing_part(self))? = value;
         Ok(())
     }
 
+    /// Where the part is missing on one side, nothing is copied: the part as a whole tells that.
     fn copy(&self, from: &T, to: &mut T) {
-        *self.get_mut(to) = self.get(from).clone();
+        if let (Some(from), Some(to)) = (self.get(from), self.get_mut(to)) {
+            *to = from.clone();
+        }
     }
 
     fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
-        self.get(item).compare_to(value)
+        self.get(item)?.compare_to(value)
     }
 
     fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
-        self.get(item).equals(value)
+        self.get(item)?.equals(value)
+    }
+
+    fn choices(&self) -> &'static [Choice] {
+        V::choices()
     }
 
     fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<T> {
-        V::tester(self.getter(), accepts, value)
+        match self.getter() {
+            Some(get) => V::tester(get, accepts, value),
+            None => test_by_comparison(self, accepts, value),
+        }
+    }
+}
+
+/// A test that compares through the field each time.
+fn test_by_comparison<T: 'static, F: FieldAccess<T> + ?Sized + 'static>(
+    field: Arc<F>,
+    accepts: Accepts,
+    value: Value<'static>,
+) -> Tester<T> {
+    match accepts {
+        Accepts::EQUAL => Box::new(move |item| field.equals(item, &value)),
+        Accepts::UNEQUAL => Box::new(move |item| field.equals(item, &value).map(|same| !same)),
+        _ => Box::new(move |item| {
+            let order = field.compare(item, &value)?;
+            Some(accepts.accepts(order))
+        }),
     }
 }
 
 /// A field of a nested type.
-pub(super) struct Within<T, V> {
-    pub(super) outer: Field<T, V>,
-    pub(super) inner: AnyField<V>,
+pub(super) struct Within<T, P: Part> {
+    pub(super) outer: Field<T, P>,
+    pub(super) inner: AnyField<P::Inner>,
 }
 
-impl<T, V: Clone + 'static> FieldAccess<T> for Within<T, V> {
+impl<T: 'static, P: Part> Within<T, P> {
+    fn part<'a>(&self, item: &'a T) -> Option<&'a P::Inner> {
+        self.outer.get(item)?.inner()
+    }
+
+    fn part_mut<'a>(&self, item: &'a mut T) -> Result<&'a mut P::Inner, InputError> {
+        let part = self.outer.get_mut(item).and_then(P::inner_mut);
+        part.ok_or_else(|| InputError::MissingPart {
+            part: self.outer.name().to_owned(),
+        })
+    }
+}
+
+impl<T: 'static, P: Part> FieldAccess<T> for Within<T, P> {
     fn reads_other_fields(&self) -> bool {
         self.inner.reads_other_fields()
     }
@@ -122,39 +178,104 @@ impl<T, V: Clone + 'static> FieldAccess<T> for Within<T, V> {
         self.inner.kind()
     }
 
+    fn is_read_only(&self) -> bool {
+        self.inner.is_read_only()
+    }
+
+    #[cfg(feature = "record")]
+    fn missing_part(&self, item: &T) -> Option<FieldPath> {
+        let outer = self.outer.path();
+        match self.part(item) {
+            None => Some(outer),
+            Some(part) => {
+                let missing = self.inner.missing_part(part)?;
+                Some(missing.under(outer.as_pointer()))
+            }
+        }
+    }
+
     fn value<'a>(&self, item: &'a T) -> Value<'a> {
-        self.inner.value(self.outer.get(item))
+        let part = self.part(item);
+        part.map_or(Value::Missing, |part| self.inner.value(part))
     }
 
     fn set(&self, item: &mut T, value: Value<'_>) -> Result<(), InputError> {
-        self.inner.set(self.outer.get_mut(item), value)
+        self.inner.set(self.part_mut(item)?, value)
     }
 
     fn shown(&self, item: &T) -> String {
-        self.inner.shown(self.outer.get(item))
+        let part = self.part(item);
+        part.map(|part| self.inner.shown(part)).unwrap_or_default()
     }
 
     fn typed(&self, item: &T) -> String {
-        self.inner.typed(self.outer.get(item))
+        let part = self.part(item);
+        part.map(|part| self.inner.typed(part)).unwrap_or_default()
     }
 
     fn read(&self, item: &mut T, text: &str) -> Result<(), InputError> {
-        self.inner.read(self.outer.get_mut(item), text)
+        self.inner.read(self.part_mut(item)?, text)
     }
 
+    /// Where the part is missing on one side it is taken as a whole, since its fields cannot be.
     fn copy(&self, from: &T, to: &mut T) {
-        self.inner
-            .copy(self.outer.get(from), self.outer.get_mut(to));
+        let (Some(theirs), Some(mine)) = (self.outer.get(from), self.outer.get_mut(to)) else {
+            return;
+        };
+        match (theirs.inner(), mine.inner_mut()) {
+            (Some(from), Some(to)) => self.inner.copy(from, to),
+            _ => *mine = theirs.clone(),
+        }
     }
 
     fn compare(&self, item: &T, value: &Value<'_>) -> Option<Ordering> {
-        self.inner.compare(self.outer.get(item), value)
+        self.inner.compare(self.part(item)?, value)
     }
 
     fn equals(&self, item: &T, value: &Value<'_>) -> Option<bool> {
-        self.inner.equals(self.outer.get(item), value)
+        self.inner.equals(self.part(item)?, value)
+    }
+
+    fn choices(&self) -> &'static [Choice] {
+        self.inner.choices()
     }
 }
+
+/// A part as a whole, to be copied from one item to another.
+pub(super) struct Whole<T, P>(pub(super) Field<T, P>);
+
+impl<T: 'static, P: Part> FieldAccess<T> for Whole<T, P> {
+    fn kind(&self) -> Kind {
+        Kind::Any
+    }
+
+    fn value<'a>(&self, _: &'a T) -> Value<'a> {
+        Value::Missing
+    }
+
+    fn set(&self, _: &mut T, _: Value<'_>) -> Result<(), InputError> {
+        Err(InputError::ReadOnly)
+    }
+
+    fn shown(&self, _: &T) -> String {
+        String::new()
+    }
+
+    fn typed(&self, _: &T) -> String {
+        String::new()
+    }
+
+    fn read(&self, _: &mut T, _: &str) -> Result<(), InputError> {
+        Err(InputError::ReadOnly)
+    }
+
+    fn copy(&self, from: &T, to: &mut T) {
+        if let (Some(from), Some(to)) = (self.0.get(from), self.0.get_mut(to)) {
+            *to = from.clone();
+        }
+    }
+}
+
 /// A field that is shown in another way.
 pub(super) struct ShownAs<T, S> {
     pub(super) inner: Arc<dyn FieldAccess<T>>,
@@ -164,6 +285,10 @@ pub(super) struct ShownAs<T, S> {
 impl<T: 'static, S: Fn(&T) -> String + Send + Sync> FieldAccess<T> for ShownAs<T, S> {
     fn reads_other_fields(&self) -> bool {
         true
+    }
+
+    fn choices(&self) -> &'static [Choice] {
+        self.inner.choices()
     }
 
     fn is_named(&self) -> bool {

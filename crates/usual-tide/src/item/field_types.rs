@@ -1,5 +1,6 @@
 //! The standard types as types of fields.
 
+use super::choice::Choice;
 use super::field_value::FieldValue;
 use super::input::InputError;
 use super::tester::{self, Accepts, Tester};
@@ -206,6 +207,10 @@ plain!(bool as Bool, Date as Date, Timestamp as Timestamp);
 impl<V: FieldValue> FieldValue for Option<V> {
     const KIND: Kind = V::KIND;
 
+    fn choices() -> &'static [Choice] {
+        V::choices()
+    }
+
     fn value(&self) -> Value<'_> {
         self.as_ref().map_or(Value::Missing, V::value)
     }
@@ -300,5 +305,20 @@ impl<V: FieldValue, const N: usize> FieldValue for [V; N] {
     fn read(text: &str) -> Result<Self, InputError> {
         let of_length = |_| InputError::Other(format!("{text:?} is not a list of {N}"));
         Vec::read(text)?.try_into().map_err(of_length)
+    }
+}
+
+/// A key that cannot collide, written as its text.
+#[cfg(feature = "uuid")]
+impl FieldValue for uuid::Uuid {
+    const KIND: Kind = Kind::Text;
+
+    fn value(&self) -> Value<'_> {
+        Value::from(self.to_string())
+    }
+
+    fn from_value(value: Value<'_>) -> Result<Self, InputError> {
+        let uuid = value.as_text().and_then(|text| Self::parse_str(text).ok());
+        uuid.ok_or_else(|| InputError::Other(format!("{:?} is not a UUID", value.to_string())))
     }
 }

@@ -1,5 +1,6 @@
 //! Types that a field can have.
 
+use super::choice::Choice;
 use super::input::InputError;
 use super::tester::{self, Accepts, Tester};
 use super::value::{Kind, Value};
@@ -57,6 +58,11 @@ pub trait FieldValue: Clone + Send + Sync + 'static {
     ///
     /// [`InputError`] when it is of another kind or out of range.
     fn from_value(value: Value<'_>) -> Result<Self, InputError>;
+
+    /// The choices that there are, where the type is one of several.
+    fn choices() -> &'static [Choice] {
+        &[]
+    }
 
     /// Compares with a value, as [`Value::compare`] does; meant to be overridden where that can be done
     /// without making a value of it.

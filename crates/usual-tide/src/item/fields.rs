@@ -1,8 +1,8 @@
 //! Types with named fields.
 
 use super::any_field::AnyField;
-use super::field::Field;
-use super::field_access::Within;
+use super::field::{Field, Part};
+use super::field_access::{Whole, Within};
 use super::path::FieldPath;
 
 /// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
@@ -20,6 +20,12 @@ use super::path::FieldPath;
 /// let names: Vec<String> = Piece::fields().iter().map(|field| field.name().to_owned()).collect();
 /// assert_eq!(names, ["id", "fee.amount", "fee.currency"]);
 /// ```
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` has no named fields",
+    label = "no `Fields`",
+    note = "derive `Item` for an item, or `Fields` for a type that is a part of one: drafts, tracked writes, searches \
+            and queries as text need the names"
+)]
 pub trait Fields: Sized + 'static {
     /// The fields, in the order of their definition; those of nested types by dotted names.
     fn fields() -> Vec<AnyField<Self>>;
@@ -33,9 +39,15 @@ pub trait Fields: Sized + 'static {
 
     /// The field at a path, as [`Item::changed_fields`](crate::Item::changed_fields) names it.
     fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
-        Self::fields()
-            .into_iter()
-            .find(|field| field.path() == *path)
+        let fields = Self::fields().into_iter().chain(Self::parts());
+        let mut fields = fields.filter(|field| field.path() == *path);
+        fields.next()
+    }
+
+    /// The nested parts as wholes: what a merge copies where a part came or went. The derives write this.
+    #[doc(hidden)]
+    fn parts() -> Vec<AnyField<Self>> {
+        Vec::new()
     }
 
     /// Which fields differ in a later version.
@@ -60,17 +72,31 @@ pub trait Fields: Sized + 'static {
     }
 }
 
-impl<T: 'static, V: Fields + Clone> Field<T, V> {
-    /// The fields of a nested type as fields of the whole.
+impl<T: 'static, P: Part> Field<T, P> {
+    /// The fields of a nested type, be it an optional part, as fields of the whole. The derives write this.
     pub fn nested(self) -> Vec<AnyField<T>> {
-        let within = |inner: AnyField<V>| {
+        let within = |inner: AnyField<P::Inner>| {
             let name = format!("{}.{}", self.name(), inner.name());
             let options = inner.options();
-            let path = inner.path();
-            let path = path.under(FieldPath::of_member(self.name()).as_pointer());
-            let within = AnyField::new(name, Within { outer: self, inner });
+            let path = inner.path().under(self.path().as_pointer());
+            let outer = self.clone();
+            let within = AnyField::new(name, Within { outer, inner });
             within.with_options(options).at(path)
         };
-        V::fields().into_iter().map(within).collect()
+        P::Inner::fields().into_iter().map(within).collect()
+    }
+
+    /// The nested type as a whole, and the parts of it.
+    #[doc(hidden)]
+    pub fn parts(self) -> Vec<AnyField<T>> {
+        let whole = AnyField::new(self.name().to_owned(), Whole(self.clone()));
+        let mut parts = vec![whole.at(self.path())];
+        for inner in P::Inner::parts() {
+            let name = format!("{}.{}", self.name(), inner.name());
+            let path = inner.path().under(self.path().as_pointer());
+            let outer = self.clone();
+            parts.push(AnyField::new(name, Within { outer, inner }).at(path));
+        }
+        parts
     }
 }

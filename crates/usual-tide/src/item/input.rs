@@ -43,6 +43,20 @@ pub enum InputError {
         "it is the key, which cannot be changed: remove the item and add it with the other key"
     )]
     Key,
+    /// The field is a part of something that is missing.
+    #[error("{part:?} is missing: set it as a whole first")]
+    MissingPart {
+        /// The name of what is missing.
+        part: String,
+    },
+    /// The text is none of the choices that there are.
+    #[error("{given:?} is not one of {}", .choices.join(", "))]
+    NoChoice {
+        /// What was given.
+        given: String,
+        /// The choices.
+        choices: Vec<&'static str>,
+    },
     /// No field has this name.
     #[error("there is no field {name:?}")]
     UnknownField {
@@ -79,7 +93,7 @@ impl Kind {
     ///
     /// [`InputError::NotA`] when it reads as something else.
     pub fn read(self, text: &str) -> Result<Value<'_>, InputError> {
-        if matches!(self, Self::Text | Self::Any | Self::List) {
+        if matches!(self, Self::Text | Self::Choice | Self::Any | Self::List) {
             return Ok(Value::Text(Cow::Borrowed(text)));
         }
         let typed = text.trim();
@@ -93,7 +107,7 @@ impl Kind {
             Self::Float => read_float(typed).map(Value::Float),
             Self::Date => read_date(typed).map(Value::Date),
             Self::Timestamp => read_timestamp(typed).map(Value::Timestamp),
-            Self::Text | Self::Any | Self::List => None,
+            Self::Text | Self::Choice | Self::Any | Self::List => None,
         };
         value.ok_or_else(|| InputError::not_a(self, text))
     }

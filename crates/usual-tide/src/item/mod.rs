@@ -2,6 +2,7 @@
 
 mod any_field;
 mod arena;
+mod choice;
 mod compare;
 mod field;
 mod field_access;
@@ -20,8 +21,9 @@ mod value;
 
 pub use any_field::AnyField;
 pub(crate) use arena::{Arena, Snapshot};
-pub use field::Field;
+pub use choice::Choice;
 pub(crate) use field::NaturalOrder;
+pub use field::{Field, Part};
 #[cfg(feature = "record")]
 pub(crate) use field_access::FieldAccess;
 pub use field_value::FieldValue;
@@ -67,6 +69,11 @@ use std::hash::Hash;
 /// let piece = Piece { id: "P-0412".into(), title: "Celadon bowl".into() };
 /// assert_eq!(piece.key(), "P-0412");
 /// ```
+#[diagnostic::on_unimplemented(
+    message = "a store cannot hold `{Self}`",
+    label = "no `Item`",
+    note = "derive it and mark the field that never changes: `#[derive(Clone, PartialEq, Item)]`, `#[item(key)]`"
+)]
 pub trait Item: Clone + PartialEq + Send + Sync + 'static {
     /// The type of the key: what stays the same through every edit of an item.
     type Key: Clone + Eq + Hash + Debug + Send + Sync + 'static;

@@ -1,5 +1,6 @@
 //! What a field holds, whatever its Rust type.
 
+use super::choice::Choice;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use rust_decimal::Decimal;
@@ -33,6 +34,8 @@ pub enum Value<'a> {
     Float(f64),
     /// Text.
     Text(Cow<'a, str>),
+    /// One of several choices.
+    Choice(Choice),
     /// A day.
     Date(Date),
     /// A moment; compared by the instant, whatever its offset was.
@@ -55,6 +58,8 @@ pub enum Kind {
     Float,
     /// Text.
     Text,
+    /// One of several choices.
+    Choice,
     /// A day.
     Date,
     /// A moment.
@@ -75,6 +80,7 @@ impl Value<'_> {
             Self::Decimal(_) => Kind::Decimal,
             Self::Float(_) => Kind::Float,
             Self::Text(_) => Kind::Text,
+            Self::Choice(_) => Kind::Choice,
             Self::Date(_) => Kind::Date,
             Self::Timestamp(_) => Kind::Timestamp,
             Self::List(_) => Kind::List,
@@ -96,10 +102,11 @@ impl Value<'_> {
         }
     }
 
-    /// The text, when it is text.
+    /// The text, when it is text, or the name of a choice.
     pub fn as_text(&self) -> Option<&str> {
         match self {
             Self::Text(text) => Some(text),
+            Self::Choice(choice) => Some(choice.name()),
             _ => None,
         }
     }
@@ -113,6 +120,7 @@ impl Value<'_> {
             Self::Decimal(number) => Value::Decimal(number),
             Self::Float(number) => Value::Float(number),
             Self::Text(text) => Value::Text(Cow::Owned(text.into_owned())),
+            Self::Choice(choice) => Value::Choice(choice),
             Self::Date(date) => Value::Date(date),
             Self::Timestamp(moment) => Value::Timestamp(moment),
             Self::List(values) => Value::List(values.into_iter().map(Value::into_owned).collect()),
@@ -129,6 +137,7 @@ impl fmt::Display for Value<'_> {
             Self::Decimal(number) => number.fmt(f),
             Self::Float(number) => number.fmt(f),
             Self::Text(text) => f.write_str(text),
+            Self::Choice(choice) => choice.fmt(f),
             Self::Date(date) => date.fmt(f),
             Self::Timestamp(moment) => moment.fmt(f),
             Self::List(values) => {
@@ -149,6 +158,7 @@ impl fmt::Display for Kind {
             Self::Integer => "a whole number",
             Self::Decimal | Self::Float => "a number",
             Self::Text => "text",
+            Self::Choice => "one of the choices",
             Self::Date => "a date such as 2026-03-05",
             Self::Timestamp => "a date and time such as 2026-03-05T14:30:00Z",
             Self::List => "a list",

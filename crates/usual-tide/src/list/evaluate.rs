@@ -92,8 +92,8 @@ pub(super) fn evaluate<T: Item>(
         }
         slots
     };
-    match (query.grouping(), query.sorting()) {
-        (Some(group), _) => grouped(&slots, group, query.sorting_within(), context),
+    match (query.grouping(), query.order()) {
+        (Some(group), _) => grouped(&slots, group, query.sorting(), context),
         (_, Some(sort)) => sorted(&slots, sort, context),
         (_, None) => Evaluated {
             slots,

@@ -90,13 +90,13 @@ impl<T: Item> ListState<T> {
             slots: Vec::with_capacity(self.rows.len() + affected.len()),
             keys: Vec::new(),
         };
-        if self.query.sorting().is_some() {
+        if self.query.order().is_some() {
             self.walk_sorted(&mut walk, context);
         } else {
             self.walk_source(&mut walk, context);
         }
         let touched = walk.touched();
-        let keyed = self.query.sorting_within().is_some();
+        let keyed = self.query.sorting().is_some();
         let rows = RowTree::build(&walk.slots, keyed.then_some(&walk.keys[..]));
         self.replace_rows(rows);
         self.release_removed(affected);
@@ -180,7 +180,7 @@ impl<T: Item> ListState<T> {
         let tie = |row: &Arriving| (row.section, row.arrival.key);
         for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
             merge_sort(ties, |one, two| {
-                let items = item(one).zip(item(two)).zip(self.query.sorting_within());
+                let items = item(one).zip(item(two)).zip(self.query.sorting());
                 let by_keys = items.map(|((one, two), sort)| sort.compare_past_prefix(one, two));
                 by_keys
                     .unwrap_or(Ordering::Equal)

@@ -39,7 +39,7 @@ impl<T: Item> ListState<T> {
             Arc::new(RowItems { slots, items })
         };
         let narrower = query.scope(&self.query) == Scope::Narrower;
-        let (mut plan, slots, keys) = match query.sorting() {
+        let (mut plan, slots, keys) = match query.order() {
             _ if narrower => (self.plan_narrower(query, context), Vec::new(), Vec::new()),
             None => {
                 let (plan, slots) = self.plan_by_source(query, context);
@@ -49,7 +49,7 @@ impl<T: Item> ListState<T> {
                 let hits = self.hits_by_slot(query, context);
                 let new = self.rows_to_show(&hits, context);
                 let rows = match query.grouping() {
-                    Some(group) => grouped(&new, group, query.sorting_within(), context),
+                    Some(group) => grouped(&new, group, query.sorting(), context),
                     None => sorted(&new, sort, context),
                 };
                 let plan = self.plan_by_search(&hits, &rows, context);
@@ -248,7 +248,7 @@ impl<T: Item> ListState<T> {
                 Part::Stays { len, .. } => at += len,
                 Part::Leaves { first, len, .. } => {
                     let mut keys = Vec::new();
-                    if self.query.sorting_within().is_some() {
+                    if self.query.sorting().is_some() {
                         let rows = self.rows.rows_with_keys(self.rows.cursor(at)).take(len);
                         keys.extend(rows.map(|(_, key)| key));
                     }
@@ -271,7 +271,7 @@ impl<T: Item> ListState<T> {
     }
 
     fn rebuild(&mut self, plan: &Plan, arriving: &Arriving<T>, rows_after: usize) {
-        let keyed = self.query.sorting_within().is_some();
+        let keyed = self.query.sorting().is_some();
         let mut slots = Vec::with_capacity(rows_after);
         let mut keys = Vec::new();
         for part in &plan.parts {

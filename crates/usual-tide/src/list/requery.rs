@@ -18,6 +18,9 @@ impl<T: Item> ListState<T> {
     /// O(n) for another filter, O(n log n) for another sort, O(1) for another window. User code runs
     /// before anything changes.
     pub(crate) fn requery(&mut self, query: Query<T>, context: Context<'_, T>) {
+        if query == self.query {
+            return;
+        }
         let change = if query.same_rows(&self.query) {
             None
         } else if query.same_order(&self.query) {

@@ -144,7 +144,7 @@ impl<T: Item> ListState<T> {
         context: Context<'_, T>,
         compare: impl Fn(&Sort<T>, &T, &T) -> Ordering,
     ) -> bool {
-        let by_keys = match (self.query.sorting_within(), self.placing_item(row, context)) {
+        let by_keys = match (self.query.sorting(), self.placing_item(row, context)) {
             (Some(sort), Some(other)) => match CachedOrder::of(sort, context) {
                 // A held row has its place by an item that it had before.
                 Some(kept) if self.held.is_empty() => kept.compare(row, slot),
@@ -209,7 +209,7 @@ impl<T: Item> ListState<T> {
         self.check_sections(context)?;
         self.rows.check_order(|one, two| {
             let by_keys = match (
-                self.query.sorting(),
+                self.query.order(),
                 self.placing_item(one, context),
                 self.placing_item(two, context),
             ) {

@@ -204,7 +204,7 @@ impl<T: Item> ListState<T> {
     ) {
         let effect = if !self.query.matches(item) {
             Effect::Leaves
-        } else if let Some(sort) = self.query.sorting()
+        } else if let Some(sort) = self.query.order()
             && sort.compare(placed_by, item).is_ne()
         {
             Effect::Shifts
@@ -247,7 +247,7 @@ impl<T: Item> ListState<T> {
             (true, true) if touch.moved => Some(Effect::Shifts),
             (true, true) => {
                 let same_place = held
-                    || match (self.query.sorting(), touch.before) {
+                    || match (self.query.order(), touch.before) {
                         (Some(sort), Some(before)) => sort.compare(before, item).is_eq(),
                         (None, _) => true,
                         (Some(_), None) => false,
@@ -287,7 +287,7 @@ impl<T: Item> ListState<T> {
 
     /// The prefix of a row that arrives, within its section; 0 in a list without a sort.
     pub(super) fn key_for(&self, touch: &Touch<'_, T>) -> u64 {
-        let key = self.query.sorting_within().zip(self.placed_by(touch));
+        let key = self.query.sorting().zip(self.placed_by(touch));
         key.map_or(0, |(sort, item)| sort.prefix(item))
     }
 
@@ -317,7 +317,7 @@ impl<T: Item> ListState<T> {
         run: Option<Range<usize>>,
         context: Context<'_, T>,
     ) -> Cursor {
-        if self.query.sorting().is_none()
+        if self.query.order().is_none()
             && let Some(place) = self.place_by_neighbour(slot, context)
         {
             return place;

@@ -1,6 +1,6 @@
 //! The order of field values, whatever their types.
 
-use super::sort_key::SortKey;
+use super::sort_key::{KeyIdentity, KeyOrder, SortKey};
 use super::value::{SortRank, SortValue};
 use crate::item::{AnyField, Value};
 use jiff::Timestamp;
@@ -21,6 +21,7 @@ fn kind_place(value: &Value<'_>) -> u64 {
         Value::Date(_) => 4,
         Value::Timestamp(_) => 5,
         Value::List(_) => 6,
+        Value::Choice(_) => 7,
     }
 }
 
@@ -45,6 +46,7 @@ impl SortValue for Value<'_> {
             Self::Decimal(number) => number.prefix(),
             Self::Float(number) => number.prefix(),
             Self::Text(text) => text.prefix(),
+            Self::Choice(choice) => choice.order().prefix(),
             Self::Date(date) => date.prefix(),
             Self::Timestamp(moment) => moment.prefix(),
             Self::Missing | Self::List(_) => 0,
@@ -138,5 +140,13 @@ impl<T> SortKey<T> for AnyField<T> {
 
     fn compare(&self, one: &T, two: &T) -> Ordering {
         SortValue::compare(&self.value(one), &self.value(two))
+    }
+
+    fn identity(&self) -> Option<KeyIdentity> {
+        self.is_named().then(|| KeyIdentity {
+            field: self.name().to_owned(),
+            by: KeyOrder::Value,
+            natural: self.natural_order(),
+        })
     }
 }

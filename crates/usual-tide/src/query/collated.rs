@@ -2,7 +2,7 @@
 
 use super::columns::{ColumnName, ColumnOf};
 use super::sort::Sort;
-use super::sort_key::SortKey;
+use super::sort_key::{KeyIdentity, KeyOrder, SortKey};
 use super::value::SortRank;
 use crate::item::{AnyField, Value};
 use crate::text::Collation;
@@ -109,6 +109,15 @@ impl<T: 'static> SortKey<T> for Collated<T> {
             // Ranks tell these apart.
             _ => Ordering::Equal,
         }
+    }
+
+    fn identity(&self) -> Option<KeyIdentity> {
+        let field = &self.0.field;
+        field.is_named().then(|| KeyIdentity {
+            field: field.name().to_owned(),
+            by: KeyOrder::Collated(self.0.collation.identity()),
+            natural: field.natural_order(),
+        })
     }
 
     fn column(&self) -> Option<Arc<dyn ColumnOf<T>>> {

@@ -4,6 +4,11 @@ use crate::item::{AnyField, FieldPath, Fields};
 use std::marker::PhantomData;
 
 /// Where the text forms of filters and sorts find their fields.
+#[diagnostic::on_unimplemented(
+    message = "fields of `{T}` cannot be looked up in `{Self}`",
+    label = "no `FieldLookup<{T}>`",
+    note = "`parse` finds the fields of a type; for records pass their `record::Schema`"
+)]
 pub trait FieldLookup<T> {
     /// The field with this name, dotted or a JSON Pointer.
     fn field(&self, name: &str) -> Option<AnyField<T>>;

@@ -193,6 +193,35 @@ impl<T: 'static> Query<T> {
         self
     }
 
+    /// Whether a filter says which items are shown.
+    pub fn is_filtered(&self) -> bool {
+        self.filter.is_some()
+    }
+
+    /// The filter, where it is a condition and no closure.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// let query: Query<Piece> = Query::new().filter(Piece::FIRED.is(false));
+    /// assert_eq!(query.condition().and_then(|condition| condition.text()).as_deref(), Some("fired = FALSE"));
+    /// assert_eq!(query, Query::new().filter(Piece::FIRED.is(false)));
+    /// ```
+    pub fn condition(&self) -> Option<&Condition<T>> {
+        self.filter.as_ref()?.as_condition()
+    }
+
+    /// The sort, within the sections of a grouped list.
+    pub fn sorting(&self) -> Option<&Sort<T>> {
+        self.sort.as_ref()
+    }
+
+    /// How many rows are left out at the start.
+    pub fn skipped(&self) -> usize {
+        self.window.skip
+    }
+
     /// How many rows are shown at the most, when that is limited.
     pub fn taken(&self) -> Option<usize> {
         self.window.take
@@ -236,8 +265,18 @@ impl<T: 'static> Query<T> {
     fn same_filter(&self, other: &Self) -> bool {
         match (&self.filter, &other.filter) {
             (None, None) => true,
-            (Some(one), Some(two)) => Arc::ptr_eq(one, two),
+            (Some(one), Some(two)) => {
+                let conditions = || one.as_condition().zip(two.as_condition());
+                Arc::ptr_eq(one, two) || conditions().is_some_and(|(one, two)| one == two)
+            }
             _ => false,
+        }
+    }
+
+    fn same_search(&self, other: &Self) -> bool {
+        match (&self.search, &other.search) {
+            (Some(one), Some(two)) if Arc::ptr_eq(one, two) => true,
+            (one, two) => one == two,
         }
     }
 
@@ -256,13 +295,8 @@ impl<T: 'static> Query<T> {
     }
 
     /// The order of the rows by group and sort; none where it is that of the source.
-    pub(crate) fn sorting(&self) -> Option<&Sort<T>> {
+    pub(crate) fn order(&self) -> Option<&Sort<T>> {
         self.order.as_ref()
-    }
-
-    /// The order of the rows within a section.
-    pub(crate) fn sorting_within(&self) -> Option<&Sort<T>> {
-        self.sort.as_ref()
     }
 
     pub(crate) fn window(&self) -> Window {
@@ -271,30 +305,24 @@ impl<T: 'static> Query<T> {
 
     /// Whether the other query is known to show the same rows before its window is laid over them.
     pub(crate) fn same_rows(&self, other: &Self) -> bool {
-        let same_search = match (&self.search, &other.search) {
-            (None, None) => true,
-            (Some(one), Some(two)) => Arc::ptr_eq(one, two),
-            _ => false,
-        };
-        same_search && self.same_filter(other) && self.same_order(other)
+        self.same_search(other) && self.same_filter(other) && self.same_order(other)
     }
 
     /// Whether the other query is known to order rows in the same way.
     pub(crate) fn same_order(&self, other: &Self) -> bool {
-        let same_sort = match (&self.sort, &other.sort) {
-            (None, None) => true,
-            (Some(one), Some(two)) => one.is_same(two),
-            _ => false,
-        };
-        same_sort && self.same_group(other)
+        self.sort == other.sort && self.same_group(other)
     }
 
     pub(crate) fn same_group(&self, other: &Self) -> bool {
-        match (&self.group, &other.group) {
-            (None, None) => true,
-            (Some(one), Some(two)) => one.is_same(two),
-            _ => false,
-        }
+        self.group == other.group
+    }
+}
+
+/// With the same parts. Parts that are data (conditions on fields, searches, sorts and groupings by fields) are
+/// compared by what they say; a closure is the same as its clones alone.
+impl<T: 'static> PartialEq for Query<T> {
+    fn eq(&self, other: &Self) -> bool {
+        self.same_rows(other) && self.window == other.window && self.numbered == other.numbered
     }
 }
 

@@ -72,6 +72,16 @@ impl<T> Search<T> {
         self
     }
 
+    /// The text of the search, as it was given.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The fields that it looks into.
+    pub fn fields(&self) -> &[AnyField<T>] {
+        &self.fields
+    }
+
     /// Whether an item holds all words. O(text).
     pub fn finds(&self, item: &T) -> bool {
         if self.words.is_empty() {
@@ -217,6 +227,18 @@ impl<T> ColumnOf<T> for SearchedText<T> {
 
     fn name(&self) -> &ColumnName {
         &self.name
+    }
+}
+
+/// For the same words in the same fields.
+impl<T> PartialEq for Search<T> {
+    fn eq(&self, other: &Self) -> bool {
+        let fields = self.fields.iter().zip(other.fields.iter());
+        self.text == other.text
+            && self.shortest == other.shortest
+            && self.at_start == other.at_start
+            && self.fields.len() == other.fields.len()
+            && fields.into_iter().all(|(one, two)| one.is_same_field(two))
     }
 }
 

@@ -3,7 +3,7 @@
 use super::collated::{eight_bytes, key_within};
 use super::columns::ColumnOf;
 use super::group::Group;
-use super::sort_key::{ByComparison, ByPart, ByValue, SortKey};
+use super::sort_key::{ByComparison, ByField, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
 use crate::item::{AnyField, Field, NaturalOrder};
 use std::cmp::Ordering;
@@ -147,9 +147,35 @@ impl<T> Sort<T> {
         }
     }
 
-    /// Whether this is the same sort, not only one that might order alike.
-    pub(crate) fn is_same(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.levels, &other.levels)
+    /// The sort as text that parses to the same order ([`parse`](Self::parse)): for settings. `None` where it says
+    /// more than the text can: closures, missing values placed by hand, names with a comma in them. A collation is
+    /// not in the text.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Sort};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// let sort: Sort<Piece> = Piece::HEIGHT_MM.descending().then(Piece::TITLE);
+    /// assert_eq!(sort.text().as_deref(), Some("-height_mm, title"));
+    /// ```
+    pub fn text(&self) -> Option<String> {
+        let levels = self.levels.iter().map(|level| {
+            let key = level.key.identity()?;
+            let sign = match (level.descending, key.natural.descending) {
+                (true, false) => "-",
+                (false, true) => "+",
+                _ => "",
+            };
+            let plain = level.missing_first == key.natural.missing_first;
+            let name = key.field;
+            let readable = !name.contains(',')
+                && name.trim() == name
+                && !name.starts_with(['-', '+'])
+                && !name.is_empty();
+            (plain && readable).then(|| format!("{sign}{name}"))
+        });
+        let levels: Option<Vec<String>> = levels.collect();
+        levels.map(|levels| levels.join(", "))
     }
 
     pub(crate) fn compare(&self, one: &T, two: &T) -> Ordering {
@@ -356,6 +382,25 @@ impl<T> Level<T> {
     }
 }
 
+/// By the same keys, where these are fields; a closure is the same as its clones alone.
+impl<T> PartialEq for Sort<T> {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.levels, &other.levels) || self.levels == other.levels
+    }
+}
+
+impl<T> PartialEq for Level<T> {
+    fn eq(&self, other: &Self) -> bool {
+        let same_key = || {
+            let keys = self.key.identity().zip(other.key.identity());
+            keys.is_some_and(|(one, two)| one == two)
+        };
+        self.descending == other.descending
+            && self.missing_first == other.missing_first
+            && (Arc::ptr_eq(&self.key, &other.key) || same_key())
+    }
+}
+
 impl<T> Clone for Level<T> {
     fn clone(&self) -> Self {
         Self {
@@ -375,15 +420,13 @@ impl<T> Clone for Sort<T> {
 
 impl<T> fmt::Debug for Sort<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let direction = |level: &Level<T>| {
-            if level.descending {
-                "descending"
-            } else {
-                "ascending"
-            }
+        let level = |level: &Level<T>| {
+            let sign = if level.descending { "-" } else { "" };
+            let key = level.key.identity().map(|key| key.field);
+            format!("{sign}{}", key.as_deref().unwrap_or("closure"))
         };
         f.debug_list()
-            .entries(self.levels.iter().map(direction))
+            .entries(self.levels.iter().map(level))
             .finish()
     }
 }
@@ -403,6 +446,7 @@ impl<T: 'static, V: SortValue + 'static> Field<T, V> {
 impl<T: 'static, V: SortValue + 'static> From<Field<T, V>> for Sort<T> {
     /// In the direction that is natural to the field.
     fn from(field: Field<T, V>) -> Self {
-        Self::single(ByPart::new(field.getter()), field.natural_order())
+        let order = field.natural_order();
+        Self::single(ByField(field), order)
     }
 }

@@ -2,6 +2,7 @@
 
 use super::columns::ColumnOf;
 use super::value::{SortRank, SortValue};
+use crate::item::{Field, NaturalOrder};
 use std::cmp::Ordering;
 use std::marker::PhantomData;
 use std::sync::Arc;
@@ -14,10 +15,36 @@ pub(super) trait SortKey<T>: Send + Sync {
     fn prefix(&self, item: &T) -> u64;
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
     fn compare(&self, one: &T, two: &T) -> Ordering;
+    /// What the key is, where it is data and no closure.
+    fn identity(&self) -> Option<KeyIdentity> {
+        None
+    }
     /// Bytes in the order of the key, which can be kept of each item.
     fn column(&self) -> Option<Arc<dyn ColumnOf<T>>> {
         None
     }
+}
+
+/// What tells a key from others. Keys of the same identity order alike.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) struct KeyIdentity {
+    /// The name of the field.
+    pub(super) field: String,
+    /// How its values are compared.
+    pub(super) by: KeyOrder,
+    /// How the field sorts where a sort says no more than its name.
+    pub(super) natural: NaturalOrder,
+}
+
+/// How the values of a field are compared.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) enum KeyOrder {
+    /// As the field's own type.
+    Typed,
+    /// As values of any kind.
+    Value,
+    /// As text, by a collation of this identity.
+    Collated(String),
 }
 
 /// A key that lends a part of the item.
@@ -55,6 +82,42 @@ where
     }
     fn compare(&self, one: &T, two: &T) -> Ordering {
         (self.get)(one).compare((self.get)(two))
+    }
+}
+
+/// A field, which may be a part of one that is missing.
+pub(super) struct ByField<T, V>(pub(super) Field<T, V>);
+
+impl<T: 'static, V: SortValue + 'static> SortKey<T> for ByField<T, V> {
+    fn ranked(&self) -> bool {
+        V::RANKED || self.0.is_optional()
+    }
+    fn deciding_bits(&self) -> u32 {
+        V::DECIDING_BITS
+    }
+    fn rank(&self, item: &T) -> SortRank {
+        self.0.get(item).map_or(SortRank::Missing, V::rank)
+    }
+    fn prefix(&self, item: &T) -> u64 {
+        self.0.get(item).map_or(0, V::prefix)
+    }
+    fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
+        let value = self.0.get(item);
+        value.map_or(Some(0), |value| value.prefix_from(byte))
+    }
+    fn compare(&self, one: &T, two: &T) -> Ordering {
+        match (self.0.get(one), self.0.get(two)) {
+            (Some(one), Some(two)) => one.compare(two),
+            // Ranks tell these apart.
+            _ => Ordering::Equal,
+        }
+    }
+    fn identity(&self) -> Option<KeyIdentity> {
+        Some(KeyIdentity {
+            field: self.0.name().to_owned(),
+            by: KeyOrder::Typed,
+            natural: self.0.natural_order(),
+        })
     }
 }
 

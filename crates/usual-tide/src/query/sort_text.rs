@@ -5,6 +5,7 @@ use super::sort::Sort;
 use super::text_error::{QueryTextError, QueryTextProblem};
 use crate::item::{AnyField, Fields, Kind};
 use crate::text::Collation;
+use std::str::FromStr;
 
 impl<T: Fields> Sort<T> {
     /// Reads a sort by the fields of a type: names with commas between, a `-` before each that is to
@@ -100,5 +101,13 @@ impl<T: 'static> Sort<T> {
         }
         // `split` gives at least one part, and a part without a name was an error.
         whole.ok_or(QueryTextProblem::NoName.at(1))
+    }
+}
+
+impl<T: Fields> FromStr for Sort<T> {
+    type Err = QueryTextError;
+
+    fn from_str(text: &str) -> Result<Self, QueryTextError> {
+        Self::parse(text)
     }
 }

@@ -19,6 +19,12 @@ use std::cmp::Ordering;
 /// }
 /// assert!(Shelf("A1".into()).prefix() < Shelf("B1".into()).prefix());
 /// ```
+#[diagnostic::on_unimplemented(
+    message = "rows cannot be sorted by `{Self}`",
+    label = "no `SortValue`",
+    note = "derive `FieldValue` for an enum or a struct of one unnamed field, or implement `SortValue` by forwarding \
+            to a value that has it; `Sort::from_fn` sorts by any comparison"
+)]
 pub trait SortValue {
     /// How many leading bits of the prefix decide: where these are equal, so are the values. 0 where
     /// a prefix never decides, as with text.
@@ -220,5 +226,19 @@ impl<V: SortValue + ?Sized> SortValue for &V {
     }
     fn compare(&self, other: &Self) -> Ordering {
         (**self).compare(*other)
+    }
+}
+
+/// In the order of their bytes, which is that of their making for version 7.
+#[cfg(feature = "uuid")]
+impl SortValue for uuid::Uuid {
+    fn prefix(&self) -> u64 {
+        byte_prefix(self.as_bytes())
+    }
+    fn prefix_from(&self, byte: usize) -> Option<u64> {
+        Some(byte_prefix(self.as_bytes().get(byte..).unwrap_or(&[])))
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.cmp(other)
     }
 }

@@ -114,7 +114,7 @@ impl Member {
     /// Text where there was text or nothing: of the field's kind, and as it was typed.
     fn read_text(&self, text: &str) -> Result<Json, InputError> {
         match self.kind {
-            Kind::Any | Kind::Text | Kind::List => Ok(Json::from(text)),
+            Kind::Any | Kind::Text | Kind::Choice | Kind::List => Ok(Json::from(text)),
             Kind::Bool | Kind::Integer | Kind::Float => Ok(json_of(&self.kind.read(text)?)),
             Kind::Decimal | Kind::Date | Kind::Timestamp => {
                 let value = self.kind.read(text)?;

@@ -35,7 +35,7 @@ pub use removals::{EndedRemoval, PendingRemoval, RemovalError, RemovalId, Remova
 pub use rules::InBatch;
 #[cfg(feature = "stream")]
 pub use shared::ChangeStream;
-pub use shared::{SharedError, SharedStore, Subscription};
+pub use shared::{SharedEditError, SharedError, SharedStore, Subscription};
 pub use suggestions::{Suggestion, Suggestions};
 pub use writes::{
     Neighbours, RefusedWrite, Show, StateChange, SubmitError, Submitted, Ticket, TicketError,

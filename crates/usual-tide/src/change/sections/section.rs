@@ -108,6 +108,7 @@ fn hash_value<H: Hasher>(value: &Value<'_>, state: &mut H) {
         Value::Decimal(number) => number.hash(state),
         Value::Float(number) => bits(*number).hash(state),
         Value::Text(text) => text.hash(state),
+        Value::Choice(choice) => choice.hash(state),
         Value::Date(date) => date.hash(state),
         Value::Timestamp(moment) => moment.hash(state),
         Value::List(values) => values.iter().for_each(|value| hash_value(value, state)),

@@ -67,7 +67,10 @@ pub(crate) fn key_of<T: Item<Key: FieldValue>>(item: &T) -> Json {
 pub(crate) fn fields_to_json<T>(fields: &[AnyField<T>], item: &T) -> Json {
     let mut object = Map::new();
     for field in fields.iter().filter(|field| !field.is_read_only()) {
-        put(&mut object, &field.path(), json_of(&field.value(item)));
+        match field.missing_part(item) {
+            Some(part) => put(&mut object, &part, Json::Null),
+            None => put(&mut object, &field.path(), json_of(&field.value(item))),
+        }
     }
     Json::Object(object)
 }

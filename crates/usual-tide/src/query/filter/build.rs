@@ -76,8 +76,9 @@ impl<T: 'static, V: FieldValue> Field<T, V> {
     /// assert_eq!(bowls.test(&Piece { id: 1, title: "Celadon bowl".into() }), Some(true));
     /// ```
     pub fn like(self, pattern: &str) -> Condition<T> {
+        let written = Operand::Literal(Value::from(pattern.to_owned()));
         let pattern = Pattern::read(pattern, &[]);
-        Condition::of(Node::Like(Operand::Field(self.into()), pattern))
+        Condition::of(Node::Like(Operand::Field(self.into()), pattern, written))
     }
 
     fn compare(self, comparison: Comparison, value: V) -> Condition<T> {

@@ -1,6 +1,6 @@
 //! Conditions on fields, composed with AND, OR and NOT.
 
-use super::cql2::Comparison;
+use super::cql2::{Comparison, written};
 use super::like::Pattern;
 use super::operand::Operand;
 use crate::item::{Accepts, AnyField, Tester, Value};
@@ -44,14 +44,22 @@ pub(super) enum Node<T> {
     /// A part that another condition has too.
     Shared(Arc<Node<T>>),
     /// A field against a value: what most conditions are.
-    Field(AnyField<T>, Tester<T>),
+    Field(Box<FieldTest<T>>, Tester<T>),
     Compare(Operand<T>, Comparison, Operand<T>),
-    Like(Operand<T>, Pattern),
+    /// A text against a pattern, and the pattern as it was written.
+    Like(Operand<T>, Pattern, Operand<T>),
     Between(Operand<T>, Operand<T>, Operand<T>),
     In(Operand<T>, Vec<Operand<T>>),
     IsMissing(Operand<T>),
     /// A closure of the app's.
     Closure(Closure<T>),
+}
+
+/// What a test of a field is made of.
+pub(super) struct FieldTest<T> {
+    pub(super) field: AnyField<T>,
+    pub(super) comparison: Comparison,
+    pub(super) value: Value<'static>,
 }
 
 /// A closure of the app's.
@@ -76,8 +84,13 @@ impl Comparison {
 
 impl<T: 'static> Node<T> {
     pub(super) fn field(field: AnyField<T>, comparison: Comparison, value: Value<'static>) -> Self {
-        let tester = field.tester(comparison.accepts(), value);
-        Self::Field(field, tester)
+        let tester = field.tester(comparison.accepts(), value.clone());
+        let test = FieldTest {
+            field,
+            comparison,
+            value,
+        };
+        Self::Field(Box::new(test), tester)
     }
 }
 
@@ -100,24 +113,29 @@ impl<T> Node<T> {
             Self::Any(nodes) => until(nodes, item, true),
             Self::Field(_, tester) => tester(item),
             Self::Compare(left, comparison, right) => {
-                let order = left.value(item).compare(&right.value(item))?;
+                let order = match (left, right) {
+                    (_, Operand::Field(_)) if !matches!(left, Operand::Field(_)) => {
+                        right.compare(item, &left.value(item))?.reverse()
+                    }
+                    _ => left.compare(item, &right.value(item))?,
+                };
                 Some(comparison.holds(order))
             }
-            Self::Like(operand, pattern) => match operand.value(item) {
-                Value::Text(text) => Some(pattern.matches(&text)),
-                _ => None,
-            },
-            Self::Between(operand, low, high) => {
+            Self::Like(operand, pattern, _) => {
                 let value = operand.value(item);
-                let above = value.compare(&low.value(item)).map(Ordering::is_ge);
-                let below = value.compare(&high.value(item)).map(Ordering::is_le);
+                value.as_text().map(|text| pattern.matches(text))
+            }
+            Self::Between(operand, low, high) => {
+                let above = operand.compare(item, &low.value(item));
+                let above = above.map(Ordering::is_ge);
+                let below = operand.compare(item, &high.value(item));
+                let below = below.map(Ordering::is_le);
                 both(above, below)
             }
             Self::In(operand, list) => {
-                let value = operand.value(item);
                 let mut known = true;
                 for other in list {
-                    match value.compare(&other.value(item)) {
+                    match operand.compare(item, &other.value(item)) {
                         Some(Ordering::Equal) => return Some(true),
                         Some(_) => {}
                         None => known = false,
@@ -139,13 +157,13 @@ impl<T> Node<T> {
             Self::All(nodes) | Self::Any(nodes) => {
                 nodes.iter().for_each(|node| node.read_fields(fields));
             }
-            Self::Field(field, ..) => fields.push(field.clone()),
+            Self::Field(test, _) => fields.push(test.field.clone()),
             Self::Compare(left, _, right) => {
                 [left, right]
                     .into_iter()
                     .for_each(|operand| operand.read_fields(fields));
             }
-            Self::Like(operand, _) | Self::IsMissing(operand) => operand.read_fields(fields),
+            Self::Like(operand, ..) | Self::IsMissing(operand) => operand.read_fields(fields),
             Self::Between(operand, low, high) => {
                 [operand, low, high]
                     .into_iter()
@@ -257,6 +275,23 @@ impl<T> Condition<T> {
         &self.fields
     }
 
+    /// The condition as CQL2 text that parses to the same ([`parse`](Self::parse)): for settings. `None` where it says
+    /// more than the text can: closures, and lists as values.
+    ///
+    /// ```
+    /// use usual_tide::{Condition, Item};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// let tall = Piece::HEIGHT_MM.at_least(200).and(!Piece::TITLE.like("%lid"));
+    /// let text = tall.text().ok_or("no text")?;
+    /// assert_eq!(text, "height_mm >= 200 AND NOT title LIKE '%lid'");
+    /// assert_eq!(Condition::<Piece>::parse(&text)?, tall);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn text(&self) -> Option<String> {
+        Some(written::test(&self.node)?.to_string())
+    }
+
     /// Both this and another.
     #[must_use]
     pub fn and(self, other: Self) -> Self {
@@ -283,6 +318,43 @@ impl<T> std::ops::Not for Condition<T> {
     }
 }
 
+/// Made of the same tests in the same order; a closure is the same as its clones alone.
+impl<T> PartialEq for Condition<T> {
+    fn eq(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.node, &other.node) || self.node == other.node
+    }
+}
+
+impl<T> PartialEq for Node<T> {
+    fn eq(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Shared(one), two) => **one == *two,
+            (one, Self::Shared(two)) => *one == **two,
+            (Self::Always(one), Self::Always(two)) => one == two,
+            (Self::Not(one), Self::Not(two)) => one == two,
+            (Self::All(one), Self::All(two)) | (Self::Any(one), Self::Any(two)) => one == two,
+            (Self::Field(one, _), Self::Field(two, _)) => {
+                one.field.is_same_field(&two.field)
+                    && one.comparison == two.comparison
+                    && one.value == two.value
+            }
+            (Self::Compare(left, one, right), Self::Compare(other_left, two, other_right)) => {
+                one == two && left == other_left && right == other_right
+            }
+            (Self::Like(one, _, pattern), Self::Like(two, _, other)) => {
+                one == two && pattern == other
+            }
+            (Self::Between(one, low, high), Self::Between(two, other_low, other_high)) => {
+                one == two && low == other_low && high == other_high
+            }
+            (Self::In(one, list), Self::In(two, others)) => one == two && list == others,
+            (Self::IsMissing(one), Self::IsMissing(two)) => one == two,
+            (Self::Closure(one), Self::Closure(two)) => Arc::ptr_eq(one, two),
+            _ => false,
+        }
+    }
+}
+
 impl<T> Clone for Condition<T> {
     fn clone(&self) -> Self {
         Self {
@@ -296,6 +368,7 @@ impl<T> Clone for Condition<T> {
 impl<T> fmt::Debug for Condition<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Condition")
+            .field("text", &self.text())
             .field("fields", &self.fields)
             .finish_non_exhaustive()
     }

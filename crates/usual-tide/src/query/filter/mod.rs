@@ -12,6 +12,12 @@ pub use cql2::FilterText;
 /// Which items a list shows: a closure, or a [`Condition`].
 ///
 /// It must depend on the item alone.
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is no filter of `{T}`",
+    label = "no `Filter<{T}>`",
+    note = "a filter is a `Condition<{T}>`, made by the methods of a field or by `Condition::parse`, or a closure that \
+            gives a `bool` and is `Send + Sync`: `|item: &{T}| ...`"
+)]
 pub trait Filter<T>: Send + Sync {
     /// Whether an item is shown.
     fn shows(&self, item: &T) -> bool;
@@ -21,6 +27,11 @@ pub trait Filter<T>: Send + Sync {
     fn is_unaffected_by(&self, before: &T, after: &T) -> bool {
         let _ = (before, after);
         false
+    }
+
+    /// The condition that the filter is, where it is one: it can be compared with others and printed.
+    fn as_condition(&self) -> Option<&Condition<T>> {
+        None
     }
 }
 
@@ -38,5 +49,9 @@ impl<T> Filter<T> for Condition<T> {
 
     fn is_unaffected_by(&self, before: &T, after: &T) -> bool {
         self.is_unaffected(before, after)
+    }
+
+    fn as_condition(&self) -> Option<&Condition<T>> {
+        Some(self)
     }
 }

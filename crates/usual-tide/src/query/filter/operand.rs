@@ -6,6 +6,7 @@ use crate::text::Folding;
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 use std::borrow::Cow;
+use std::cmp::Ordering;
 
 pub(super) enum Operand<T> {
     Literal(Value<'static>),
@@ -34,10 +35,18 @@ impl<T> Operand<T> {
                 value
             }
             Self::Power(base, exponent) => raise(&base.value(item), &exponent.value(item)),
-            Self::Folded(folding, operand) => match operand.value(item) {
-                Value::Text(text) => Value::Text(Cow::Owned(folding.fold(&text))),
-                _ => Value::Missing,
+            Self::Folded(folding, operand) => match operand.value(item).as_text() {
+                Some(text) => Value::Text(Cow::Owned(folding.fold(text))),
+                None => Value::Missing,
             },
+        }
+    }
+
+    /// Compares its value for an item with another; a field as its own type compares.
+    pub(super) fn compare(&self, item: &T, other: &Value<'_>) -> Option<Ordering> {
+        match self {
+            Self::Field(field) => field.compare(item, other),
+            _ => self.value(item).compare(other),
         }
     }
 
@@ -55,6 +64,22 @@ impl<T> Operand<T> {
                 base.read_fields(fields);
                 exponent.read_fields(fields);
             }
+        }
+    }
+}
+
+impl<T> PartialEq for Operand<T> {
+    fn eq(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Literal(one), Self::Literal(two)) => one == two,
+            (Self::Field(one), Self::Field(two)) => one.is_same_field(two),
+            (Self::Negative(one), Self::Negative(two)) => one == two,
+            (Self::Chain(one, rest), Self::Chain(two, others)) => one == two && rest == others,
+            (Self::Power(one, exponent), Self::Power(two, other)) => {
+                one == two && exponent == other
+            }
+            (Self::Folded(one, inner), Self::Folded(two, other)) => one == two && inner == other,
+            _ => false,
         }
     }
 }

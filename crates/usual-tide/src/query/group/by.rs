@@ -12,11 +12,19 @@ pub(super) trait GroupBy<T>: Send + Sync {
     fn value<'a>(&self, item: &'a T) -> Value<'a>;
 
     fn heading(&self, value: &Value<'_>) -> String {
-        value.to_string()
+        match value {
+            Value::Choice(choice) => choice.shown().to_owned(),
+            value => value.to_string(),
+        }
     }
 
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
         SortValue::compare(one, two).then_with(|| spelling(one).cmp(&spelling(two)))
+    }
+
+    /// What tells it from others, and its text: where it is data and no closure.
+    fn identity(&self) -> Option<GroupIdentity> {
+        None
     }
 
     /// Changes an item so that it has a value.
@@ -25,6 +33,32 @@ pub(super) trait GroupBy<T>: Send + Sync {
         Err(InputError::Other(
             "this grouping cannot be written: say how with Group::regroup_with".into(),
         ))
+    }
+}
+
+/// What tells the values of a grouping from others. Groupings of the same identity have the same values.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) struct GroupIdentity {
+    /// The name of the field.
+    pub(super) field: String,
+    /// What is made of the field's value, as the text of a grouping says it: nothing, `month`, `width=50`.
+    pub(super) by: String,
+    /// Whether the text of a grouping can say it.
+    pub(super) has_text: bool,
+}
+
+impl GroupIdentity {
+    /// `None` where fields of the same name may hold other values.
+    pub(super) fn of<T>(
+        field: &AnyField<T>,
+        by: impl Into<String>,
+        has_text: bool,
+    ) -> Option<Self> {
+        field.is_named().then(|| Self {
+            field: field.name().to_owned(),
+            by: by.into(),
+            has_text,
+        })
     }
 }
 
@@ -47,6 +81,10 @@ impl<T> GroupBy<T> for ByValue<T> {
 
     fn set(&self, item: &mut T, value: &Value<'_>) -> Result<(), InputError> {
         self.0.set(item, value.clone())
+    }
+
+    fn identity(&self) -> Option<GroupIdentity> {
+        GroupIdentity::of(&self.0, "", true)
     }
 }
 
@@ -73,6 +111,10 @@ pub(super) struct ByShown<T>(pub(super) AnyField<T>);
 impl<T> GroupBy<T> for ByShown<T> {
     fn value<'a>(&self, item: &'a T) -> Value<'a> {
         shown(&self.0, item)
+    }
+
+    fn identity(&self) -> Option<GroupIdentity> {
+        GroupIdentity::of(&self.0, "shown", false)
     }
 }
 

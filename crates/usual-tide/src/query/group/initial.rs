@@ -1,6 +1,6 @@
 //! Grouping by the first letter.
 
-use super::by::{GroupBy, shown};
+use super::by::{GroupBy, GroupIdentity, shown};
 use crate::item::{AnyField, Value};
 use crate::query::value::SortValue;
 use crate::text::Collation;
@@ -45,6 +45,19 @@ impl<T> GroupBy<T> for ByInitial<T> {
             Some(letter) => Value::from(letter),
             None => Value::from(REST),
         }
+    }
+
+    fn identity(&self) -> Option<GroupIdentity> {
+        let collation = self.collation.identity();
+        let identity = GroupIdentity::of(&self.field, "initial", true)?;
+        Some(GroupIdentity {
+            field: identity.field,
+            by: match collation == Collation::plain().identity() {
+                true => identity.by,
+                false => format!("initial in {collation}"),
+            },
+            has_text: true,
+        })
     }
 
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {

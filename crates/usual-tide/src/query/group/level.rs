@@ -28,12 +28,12 @@ impl<T> Parts<T> {
             if value_of(one).is_none() || value_of(two).is_none() {
                 return Ordering::Equal;
             }
-            let texts = self
-                .collation
-                .as_ref()
-                .zip(one.as_text())
-                .zip(two.as_text());
-            let by_locale = texts.map(|((collation, one), two)| collation.compare(one, two));
+            let by_locale = match (&self.collation, one, two) {
+                (Some(collation), Value::Text(one), Value::Text(two)) => {
+                    Some(collation.compare(one, two))
+                }
+                _ => None,
+            };
             let by_locale = by_locale.unwrap_or(Ordering::Equal);
             let values = by_locale.then_with(|| self.by.compare(one, two));
             if self.descending {

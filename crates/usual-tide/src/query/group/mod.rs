@@ -59,8 +59,33 @@ pub struct Group<T> {
     parts: Arc<Parts<T>>,
 }
 
-/// Changes an item so that it belongs to a section.
-type Regroup<T> = dyn Fn(&mut T, &Value<'_>) -> Result<(), InputError> + Send + Sync;
+/// How an item is changed so that it belongs to a section.
+enum Regroup<T> {
+    /// Its field is set to the section's value.
+    ByField,
+    ByClosure(Arc<RegroupClosure<T>>),
+}
+
+type RegroupClosure<T> = dyn Fn(&mut T, &Value<'_>) -> Result<(), InputError> + Send + Sync;
+
+impl<T> Clone for Regroup<T> {
+    fn clone(&self) -> Self {
+        match self {
+            Self::ByField => Self::ByField,
+            Self::ByClosure(closure) => Self::ByClosure(Arc::clone(closure)),
+        }
+    }
+}
+
+impl<T> PartialEq for Regroup<T> {
+    fn eq(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::ByField, Self::ByField) => true,
+            (Self::ByClosure(one), Self::ByClosure(two)) => Arc::ptr_eq(one, two),
+            _ => false,
+        }
+    }
+}
 
 /// Makes the heading of a value.
 type Heading = dyn Fn(&Value<'_>) -> String + Send + Sync;
@@ -75,7 +100,7 @@ struct Parts<T> {
     given: Arc<HashMap<SectionKey, u32>>,
     keeps_empty: bool,
     totals: Vec<TotalOf<T>>,
-    regroup: Option<Arc<Regroup<T>>>,
+    regroup: Option<Regroup<T>>,
 }
 
 impl<T> Clone for Parts<T> {
@@ -222,12 +247,8 @@ impl<T> Group<T> {
     /// Lets a row be moved to another section: its field is set to that section's value. Only a grouping by
     /// the value of a field can do that; for others see [`regroup_with`](Self::regroup_with).
     #[must_use]
-    pub fn regroup(self) -> Self
-    where
-        T: 'static,
-    {
-        let by = Arc::clone(&self.parts.by);
-        self.regroup_with(move |item, value| by.set(item, value))
+    pub fn regroup(self) -> Self {
+        self.change(|parts| parts.regroup = Some(Regroup::ByField))
     }
 
     /// Lets a row be moved to another section: the closure changes the item so that it belongs to the section
@@ -237,7 +258,7 @@ impl<T> Group<T> {
         self,
         regroup: impl Fn(&mut T, &Value<'_>) -> Result<(), InputError> + Send + Sync + 'static,
     ) -> Self {
-        self.change(|parts| parts.regroup = Some(Arc::new(regroup)))
+        self.change(|parts| parts.regroup = Some(Regroup::ByClosure(Arc::new(regroup))))
     }
 
     /// What each total is and of which field, in the order in which they were asked for.
@@ -306,17 +327,72 @@ impl<T> Group<T> {
 
     /// Changes an item so that it belongs to a section; `None` where the grouping does not say how.
     pub(crate) fn move_to(&self, item: &mut T, key: &SectionKey) -> Option<Result<(), InputError>> {
-        let regroup = self.parts.regroup.as_ref()?;
-        Some(regroup(item, key.value().unwrap_or(&Value::Missing)))
+        let value = key.value().unwrap_or(&Value::Missing);
+        Some(match self.parts.regroup.as_ref()? {
+            Regroup::ByField => self.parts.by.set(item, value),
+            Regroup::ByClosure(regroup) => regroup(item, value),
+        })
     }
 
-    /// Whether this is the same grouping, not only one that might group alike.
-    pub(crate) fn is_same(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.parts, &other.parts)
+    /// The grouping as text that parses to the same sections in the same order ([`parse`](Self::parse)): for
+    /// settings. `None` where it says more than the text can: closures, headings, a given order, empty sections that
+    /// are kept, missing values first, another time zone. Totals, regrouping and a collation are not in the text.
+    ///
+    /// ```
+    /// use usual_tide::{Group, Item};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// let group = Group::by_width(Piece::HEIGHT_MM, 50)?.descending();
+    /// assert_eq!(group.text().as_deref(), Some("-height_mm:width=50"));
+    /// # Ok::<(), usual_tide::query::WidthError>(())
+    /// ```
+    pub fn text(&self) -> Option<String> {
+        let parts = &self.parts;
+        let plain = parts.heading.is_none()
+            && !parts.missing_first
+            && !parts.keeps_empty
+            && parts.given.is_empty();
+        let by = parts.by.identity().filter(|by| plain && by.has_text)?;
+        let sign = if parts.descending { "-" } else { "" };
+        let name = &by.field;
+        let readable = name.trim() == name && !name.starts_with('-') && !name.contains(':');
+        match (readable && !name.is_empty(), by.by.split(' ').next()) {
+            (true, None | Some("")) => Some(format!("{sign}{name}")),
+            (true, Some(how)) => Some(format!("{sign}{name}:{how}")),
+            (false, _) => None,
+        }
     }
 
     pub(super) fn level(&self) -> GroupLevel<T> {
         GroupLevel::new(self.clone())
+    }
+}
+
+/// By the same values in the same order, with the same headings, totals and regrouping; closures are the same as their
+/// clones alone.
+impl<T> PartialEq for Group<T> {
+    fn eq(&self, other: &Self) -> bool {
+        let (one, two) = (&self.parts, &other.parts);
+        if Arc::ptr_eq(one, two) {
+            return true;
+        }
+        let identities = || one.by.identity().zip(two.by.identity());
+        let same_by = || identities().is_some_and(|(one, two)| one == two);
+        let same_heading = match (&one.heading, &two.heading) {
+            (None, None) => true,
+            (Some(one), Some(two)) => Arc::ptr_eq(one, two),
+            _ => false,
+        };
+        let collation = |parts: &Parts<T>| parts.collation.as_ref().map(Collation::identity);
+        (Arc::ptr_eq(&one.by, &two.by) || same_by())
+            && same_heading
+            && one.descending == two.descending
+            && one.missing_first == two.missing_first
+            && one.keeps_empty == two.keeps_empty
+            && one.given == two.given
+            && one.regroup == two.regroup
+            && collation(one) == collation(two)
+            && one.totals == two.totals
     }
 }
 
@@ -331,6 +407,7 @@ impl<T> Clone for Group<T> {
 impl<T> fmt::Debug for Group<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Group")
+            .field("by", &self.parts.by.identity())
             .field("descending", &self.parts.descending)
             .field("keeps_empty", &self.parts.keeps_empty)
             .finish_non_exhaustive()

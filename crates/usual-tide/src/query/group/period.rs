@@ -1,6 +1,6 @@
 //! Grouping by calendar.
 
-use super::by::GroupBy;
+use super::by::{GroupBy, GroupIdentity};
 use crate::item::{AnyField, Value};
 use jiff::ToSpan;
 use jiff::civil::Date;
@@ -79,6 +79,20 @@ impl<T> GroupBy<T> for ByPeriod<T> {
             }
             // What is no day belongs to none.
             _ => Value::Missing,
+        }
+    }
+
+    fn identity(&self) -> Option<GroupIdentity> {
+        let period = match self.period {
+            Period::Day => "day",
+            Period::Week => "week",
+            Period::Month => "month",
+            Period::Quarter => "quarter",
+            Period::Year => "year",
+        };
+        match self.zone == TimeZone::UTC {
+            true => GroupIdentity::of(&self.field, period, true),
+            false => GroupIdentity::of(&self.field, format!("{period} in {:?}", self.zone), false),
         }
     }
 

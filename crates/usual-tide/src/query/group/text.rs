@@ -6,6 +6,7 @@ use crate::query::lookup::{FieldLookup, OfType, nearest};
 use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use crate::text::Collation;
 use rust_decimal::Decimal;
+use std::str::FromStr;
 
 impl<T: Fields> Group<T> {
     /// Reads a grouping by a field of a type: its name, or the name, a colon, and `initial`, `day`, `week`,
@@ -131,5 +132,13 @@ impl<T: 'static> Group<T> {
         } else {
             group
         })
+    }
+}
+
+impl<T: Fields> FromStr for Group<T> {
+    type Err = QueryTextError;
+
+    fn from_str(text: &str) -> Result<Self, QueryTextError> {
+        Self::parse(text)
     }
 }

@@ -60,6 +60,12 @@ impl<T> TotalOf<T> {
     }
 }
 
+impl<T> PartialEq for TotalOf<T> {
+    fn eq(&self, other: &Self) -> bool {
+        self.total == other.total && self.field.is_same_field(&other.field)
+    }
+}
+
 impl<T> Clone for TotalOf<T> {
     fn clone(&self) -> Self {
         Self {

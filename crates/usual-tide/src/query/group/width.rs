@@ -1,6 +1,6 @@
 //! Grouping by ranges of a number.
 
-use super::by::GroupBy;
+use super::by::{GroupBy, GroupIdentity};
 use crate::item::{AnyField, Value};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::{FromPrimitive, ToPrimitive};
@@ -60,6 +60,14 @@ impl<T> GroupBy<T> for ByWidth<T> {
         };
         let start = number.and_then(|number| self.start(number));
         start.unwrap_or(Value::Missing)
+    }
+
+    fn identity(&self) -> Option<GroupIdentity> {
+        GroupIdentity::of(
+            &self.field,
+            format!("width={}", self.width.normalize()),
+            true,
+        )
     }
 
     fn heading(&self, value: &Value<'_>) -> String {

@@ -57,7 +57,7 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
     ) -> Result<Draft<T>, ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
-            let sorted = store.list(list)?.query().sorting_within().is_some();
+            let sorted = store.list(list)?.query().sorting().is_some();
             let at_an_end = matches!(place, Place::Start | Place::End);
             let (item, place) = if sorted && at_an_end {
                 (item, place)

@@ -8,7 +8,9 @@ pub use commit::{CommitError, CommitProblem, Committed, Conflict, Prefer};
 pub use facet::{Drafts, DraftsMut};
 
 use crate::item::BrokenRule;
-use crate::item::{FailedField, Field, FieldPath, FieldValue, Fields, InputError, Item, Value};
+use crate::item::{
+    AnyField, FailedField, Field, FieldPath, FieldValue, Fields, InputError, Item, Value,
+};
 use crate::order::Slot;
 use std::collections::BTreeMap;
 use std::fmt;
@@ -112,12 +114,12 @@ impl<T: Item> Draft<T> {
     /// # Ok(()) }
     /// ```
     pub fn set<V: FieldValue>(&mut self, field: Field<T, V>, value: V) -> Result<(), InputError> {
-        let before = std::mem::replace(field.get_mut(&mut self.mine), value);
-        if *self.mine.key() != self.key {
-            *field.get_mut(&mut self.mine) = before;
-            return Err(InputError::Key);
-        }
-        self.typed.remove(field.name());
+        let name = field.name().to_owned();
+        let field = AnyField::from(field);
+        let mut edited = self.mine.clone();
+        field.set(&mut edited, value.value())?;
+        self.replace(edited)?;
+        self.typed.remove(&name);
         Ok(())
     }
 

@@ -76,7 +76,7 @@ impl<T: Item> Store<T> {
     ) -> Result<bool, ListEditError<T::Key>> {
         let at = self.shown_position(list, key)?;
         let rows = self.list(list)?;
-        if rows.query().sorting_within().is_some() {
+        if rows.query().sorting().is_some() {
             return Err(ListEditError::Sorted);
         }
         let keys = std::slice::from_ref(key);
@@ -244,7 +244,7 @@ impl<T: Item> Store<T> {
         among: &Range<usize>,
     ) -> Result<Target, ListEditError<T::Key>> {
         let shown = self.list(list)?;
-        if shown.query().sorting_within().is_some() {
+        if shown.query().sorting().is_some() {
             return Err(ListEditError::Sorted);
         }
         let (rows, rest) = (among.len(), among.len() - lifted.len());

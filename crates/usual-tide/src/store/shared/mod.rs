@@ -83,6 +83,18 @@ pub enum SharedError {
     UnknownList(#[from] crate::list::UnknownList),
 }
 
+/// Why an edit or a read of a shared store did not come about.
+#[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum SharedEditError<E> {
+    /// The store cannot be used at this moment.
+    #[error(transparent)]
+    Shared(#[from] SharedError),
+    /// The closure failed.
+    #[error("{0}")]
+    Edit(E),
+}
+
 impl<T: Item> SharedStore<T> {
     /// Shares a store.
     pub fn new(store: Store<T>) -> Self {
@@ -110,6 +122,57 @@ impl<T: Item> SharedStore<T> {
             Some(Role::Using) => Err(SharedError::InUse),
             Some(Role::Notified) => Err(SharedError::InNotification),
         }
+    }
+
+    /// Edits the store like [`edit`](Self::edit), with edits that may fail themselves: one error for both.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, SharedStore, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let shared = SharedStore::new(Store::new());
+    /// shared.try_edit(|store| store.add(Piece { id: 1 }, Place::End))?;
+    /// let refused = shared.try_edit(|store| store.add(Piece { id: 1 }, Place::End));
+    /// assert_eq!(refused.unwrap_err().to_string(), "the key 1 is taken by the item at position 0");
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`SharedEditError::Shared`] as of [`edit`](Self::edit), and [`SharedEditError::Edit`] with the closure's.
+    pub fn try_edit<R, E>(
+        &self,
+        edit: impl FnOnce(&mut Store<T>) -> Result<R, E>,
+    ) -> Result<R, SharedEditError<E>> {
+        self.edit(edit)?.map_err(SharedEditError::Edit)
+    }
+
+    /// Reads the store like [`read`](Self::read), with what may fail itself: one error for both.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, SharedStore, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let shared = SharedStore::new(Store::load([Piece { id: 1 }])?);
+    /// let list = shared.edit(|store| store.bind(Query::new()))?;
+    /// // Once a frame: all that happened since the last one, as one change set.
+    /// let feed = shared.try_edit(|store| store.feed(list))?;
+    /// shared.try_edit(|store| store.remove(&1))?;
+    /// let changes = shared.try_read(|store| feed.read(store))?.ok_or("a change")?;
+    /// assert_eq!(changes.removed().len(), 1);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`SharedEditError::Shared`] as of [`read`](Self::read), and [`SharedEditError::Edit`] with the closure's.
+    pub fn try_read<R, E>(
+        &self,
+        read: impl FnOnce(&Store<T>) -> Result<R, E>,
+    ) -> Result<R, SharedEditError<E>> {
+        self.read(read)?.map_err(SharedEditError::Edit)
     }
 
     /// Edits the store now, or, where that cannot be, as soon as can be: inside a callback, and inside of

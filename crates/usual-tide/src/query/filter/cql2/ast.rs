@@ -7,7 +7,7 @@ use std::fmt;
 
 /// A condition.
 #[derive(Clone, PartialEq, Debug)]
-pub(super) enum Test {
+pub(in crate::query::filter) enum Test {
     Always(bool),
     Not(Box<Test>),
     And(Vec<Test>),
@@ -47,7 +47,7 @@ pub(in crate::query::filter) enum Comparison {
 
 /// A value, with the column where it begins.
 #[derive(Clone, Debug)]
-pub(super) struct Term {
+pub(in crate::query::filter) struct Term {
     pub(super) column: usize,
     pub(super) what: Operand,
 }
@@ -60,7 +60,7 @@ impl PartialEq for Term {
 }
 
 #[derive(Clone, PartialEq, Debug)]
-pub(super) enum Operand {
+pub(in crate::query::filter) enum Operand {
     Text(String),
     /// A number as it is written.
     Number(String),

@@ -61,7 +61,9 @@ impl<L> Checker<'_, L> {
                 pattern,
             } => {
                 let term = self.term(term)?.needed(Kind::Text)?;
-                (*negated, Node::Like(term.operand, read_pattern(pattern)))
+                let written = written_pattern(pattern);
+                let node = Node::Like(term.operand, read_pattern(pattern), written);
+                (*negated, node)
             }
             Test::Between {
                 negated,
@@ -122,7 +124,13 @@ impl<L> Checker<'_, L> {
                 let kind = field.kind();
                 (Operand::Field(field), kind)
             }
-            Written::Negative(term) => (Operand::Negative(number(term)?), Kind::Decimal),
+            Written::Negative(term) => {
+                let operand = match *number(term)? {
+                    Operand::Literal(value) => Operand::Literal(negated(value)),
+                    operand => Operand::Negative(Box::new(operand)),
+                };
+                (operand, Kind::Decimal)
+            }
             Written::Sum(first, rest) | Written::Product(first, rest) => {
                 let part = |(sign, term): &(_, Term)| Ok((*sign, *number(term)?));
                 let rest = rest.iter().map(part).collect::<Checked<Vec<_>>>()?;
@@ -176,6 +184,16 @@ impl<T> Typed<T> {
     }
 }
 
+/// A literal number with the other sign.
+fn negated(value: Value<'static>) -> Value<'static> {
+    match value {
+        Value::Integer(integer) => Value::Integer(integer.saturating_neg()),
+        Value::Decimal(decimal) => Value::Decimal(-decimal),
+        Value::Float(float) => Value::Float(-float),
+        other => other,
+    }
+}
+
 /// Two values that are compared with each other; a number beside a float is read as one.
 fn pair<T>(left: Typed<T>, right: Typed<T>) -> Checked<(Typed<T>, Typed<T>)> {
     if !comparable(left.kind, right.kind) {
@@ -206,6 +224,7 @@ fn comparable(one: Kind, two: Kind) -> bool {
         match kind {
             Kind::Integer | Kind::Float => Kind::Decimal,
             Kind::Timestamp => Kind::Date,
+            Kind::Choice => Kind::Text,
             kind => kind,
         }
     }
@@ -225,6 +244,18 @@ fn read_number(text: &str) -> Option<Value<'static>> {
     }
     let float = f64::from_str(text).ok()?;
     float.is_finite().then_some(Value::Float(float))
+}
+
+/// The pattern as it is written.
+fn written_pattern<T>(term: &Term) -> Operand<T> {
+    let inner = |folding, inner| Operand::Folded(folding, Box::new(written_pattern(inner)));
+    match &term.what {
+        Written::Casei(within) => inner(Folding::Case, within),
+        Written::Accenti(within) => inner(Folding::Accents, within),
+        Written::Text(text) => Operand::Literal(Value::from(text.clone())),
+        // The grammar lets nothing else pass.
+        _ => Operand::Literal(Value::Missing),
+    }
 }
 
 /// The pattern, folded from the inside out; the wildcards stay what they are.

@@ -4,6 +4,7 @@ mod ast;
 mod check;
 mod grammar;
 mod lexer;
+pub(super) mod written;
 
 pub(super) use ast::{Comparison, Sign};
 
@@ -66,6 +67,47 @@ impl FilterText {
         fields: &impl FieldLookup<T>,
     ) -> Result<Condition<T>, QueryTextError> {
         check::check(&self.0, fields)
+    }
+}
+
+impl<T: Fields> Condition<T> {
+    /// Reads a condition from CQL2 text by the fields of a type: [`FilterText`] says what it can be.
+    ///
+    /// ```
+    /// use usual_tide::{Condition, Item, Query};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// let query = Query::new().filter(Condition::<Piece>::parse("height_mm > 100")?);
+    /// let typo = Condition::<Piece>::parse("heigth_mm > 100").unwrap_err();
+    /// assert_eq!(typo.to_string(), "column 1: there is no field \"heigth_mm\": did you mean \"height_mm\"?");
+    /// # let _ = query;
+    /// # Ok::<(), usual_tide::query::QueryTextError>(())
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// [`QueryTextError`].
+    pub fn parse(text: &str) -> Result<Self, QueryTextError> {
+        text.parse::<FilterText>()?.check()
+    }
+}
+
+impl<T: 'static> Condition<T> {
+    /// The same by fields that are looked up elsewhere: in the `record::Schema` of some records, say.
+    ///
+    /// # Errors
+    ///
+    /// [`QueryTextError`].
+    pub fn parse_with(text: &str, fields: &impl FieldLookup<T>) -> Result<Self, QueryTextError> {
+        text.parse::<FilterText>()?.check_with(fields)
+    }
+}
+
+impl<T: Fields> FromStr for Condition<T> {
+    type Err = QueryTextError;
+
+    fn from_str(text: &str) -> Result<Self, QueryTextError> {
+        Self::parse(text)
     }
 }
 
