@@ -45,10 +45,8 @@ fn main() -> Result<(), Box<dyn Error>> {
             photo: Vec::new(),
         })
     };
-    let names: Vec<String> = Piece::fields()
-        .iter()
-        .map(|field| field.name().to_owned())
-        .collect();
+    let fields = Piece::fields();
+    let names: Vec<&str> = fields.iter().map(|field| field.name()).collect();
     println!("fields: {}", names.join(", "));
 
     let mut bowl = piece("  Celadon bowl ")?;

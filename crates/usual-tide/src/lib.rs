@@ -150,6 +150,13 @@ pub use store::Store;
 #[doc(hidden)]
 pub use order::TreeProbe;
 
+pub use jiff;
+pub use rust_decimal;
+#[cfg(feature = "record")]
+pub use serde_json;
+#[cfg(feature = "uuid")]
+pub use uuid;
+
 #[cfg(feature = "derive")]
 pub use usual_tide_derive::{FieldValue, Fields, Item};
 

@@ -76,7 +76,7 @@ fn bind_by_locale(rows: usize, report: &mut Report) {
             let mut list = None;
             let time = seconds(|| list = Some(store.bind(Query::new().sort(sort))));
             store.unbind(list.unwrap()).unwrap();
-            store.forget_kept();
+            store.clear_cache();
             time
         },
     );

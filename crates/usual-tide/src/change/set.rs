@@ -38,6 +38,29 @@ use std::sync::Arc;
 /// assert!(changes.inserted().is_empty());
 /// # Ok(()) }
 /// ```
+///
+/// ```
+/// # use usual_tide::{ChangeSet, Group, Item, Place, Query, Store};
+/// use usual_tide::sections::SectionRow;
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
+/// // Of a list in sections that numbers its rows.
+/// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
+/// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)).numbered());
+/// let feed = store.feed(list)?;
+/// store.remove(&1)?;
+/// let changes = feed.read(&store)?.unwrap();
+/// assert_eq!((changes.len_before(), changes.len_after(), changes.touched()), (3, 2, 1));
+/// assert_eq!(changes.renumbered(), Some(vec![0..2]));
+/// assert_eq!(changes.section_row_before(2), Some(SectionRow { section: 1, row: 0 }));
+/// assert_eq!(changes.section_row_after(1), Some(SectionRow { section: 1, row: 0 }));
+/// // There and back is no change.
+/// let unchanged: ChangeSet<Piece> = ChangeSet::unchanged(3);
+/// assert!(unchanged.is_empty() && changes.then(&changes.inverse()).is_some_and(|both| both.is_empty()));
+/// # Ok(()) }
+/// ```
 #[derive(Debug)]
 pub struct ChangeSet<T> {
     pub(super) before: usize,
@@ -237,6 +260,23 @@ impl<T> ChangeSet<T> {
 
     /// The same set with the items of the moved rows, which `after` gives by position in A. Sets that a feed gives
     /// have them already. O(rows that moved).
+    ///
+    /// ```
+    /// use std::sync::Arc;
+    /// use usual_tide::{Item, Place, Query, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
+    /// let list = store.bind(Query::new());
+    /// let feed = store.feed(list)?;
+    /// store.move_to(&3, Place::Start)?;
+    /// let changes = feed.read(&store)?.ok_or("a row moved")?;
+    /// // Undone, with the items that were shown before.
+    /// let undone = changes.inverse().with_moved_items(|_| Some(Arc::new(Piece { id: 3 })));
+    /// assert_eq!(undone.item_after(2).map(|piece| piece.id), Some(3));
+    /// # Ok(()) }
+    /// ```
     #[must_use]
     pub fn with_moved_items(mut self, after: impl Fn(usize) -> Option<Arc<T>>) -> Self
     where

@@ -72,6 +72,62 @@ pub trait ViewSink<T> {
 /// call.
 ///
 /// docs/change-sets.md has an example, and one of a view that applies a set by hand.
+///
+/// ```
+/// use std::sync::Arc;
+/// use usual_tide::changes::Rows;
+/// use usual_tide::sections::{Section, SectionRow, SectionViewSink};
+/// use usual_tide::{Group, Item, Query, Store};
+///
+/// #[derive(Clone, PartialEq, Debug, Item)]
+/// struct Piece { #[item(key)] id: u32, shelf: String }
+///
+/// /// The headings that the screen shows, each with the keys below it.
+/// #[derive(Default)]
+/// struct Screen(Vec<(String, Vec<u32>)>);
+///
+/// impl SectionViewSink<Piece> for Screen {
+///     fn section_removed(&mut self, at: usize) {
+///         self.0.remove(at);
+///     }
+///     fn section_inserted(&mut self, at: usize, section: &Arc<Section>) {
+///         self.0.insert(at, (section.heading().to_owned(), Vec::new()));
+///     }
+///     fn section_moved(&mut self, from: usize, to: usize) {
+///         let section = self.0.remove(from);
+///         self.0.insert(to, section);
+///     }
+///     fn section_updated(&mut self, at: usize, section: &Arc<Section>) {
+///         self.0[at].0 = section.heading().to_owned();
+///     }
+///     fn rows_removed(&mut self, at: SectionRow, count: usize) {
+///         self.0[at.section].1.drain(at.row..at.row + count);
+///     }
+///     fn rows_inserted(&mut self, at: SectionRow, rows: &Rows<Piece>) {
+///         self.0[at.section].1.splice(at.row..at.row, rows.iter().map(|piece| piece.id));
+///     }
+///     fn row_moved(&mut self, from: SectionRow, to: SectionRow) {
+///         let id = self.0[from.section].1.remove(from.row);
+///         self.0[to.section].1.insert(to.row, id);
+///     }
+///     fn row_updated(&mut self, at: SectionRow, item: &Arc<Piece>) {
+///         self.0[at.section].1[at.row] = item.id;
+///     }
+/// }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
+/// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
+/// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+/// let feed = store.feed(list)?;
+/// let mut screen = Screen(vec![("A".into(), vec![1, 2]), ("B".into(), vec![3])]);
+/// store.edit(&1, |piece| piece.shelf = "C".into())?;
+/// store.remove(&3)?;
+/// if let Some(changes) = feed.read(&store)? {
+///     changes.by_section().drive(&mut screen);
+/// }
+/// assert_eq!(screen.0, [("A".to_owned(), vec![2]), ("C".to_owned(), vec![1])]);
+/// # Ok(()) }
+/// ```
 #[diagnostic::on_unimplemented(
     message = "`{Self}` cannot be driven by a change set by section of `{T}`",
     note = "implement `SectionViewSink<{T}>`: sections and rows removed, inserted, moved, updated"

@@ -31,6 +31,33 @@ use std::sync::Arc;
 /// assert_eq!(height.read(&mut piece, "tall").unwrap_err().to_string(), "\"tall\" is not a whole number");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
+///
+/// ```
+/// # use usual_tide::{Fields, Item};
+/// # use usual_tide::fields::{AnyField, Value};
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String, height_mm: u32 }
+/// # let (low, high) = (
+/// #     Piece { id: 1, title: "Bowl".into(), height_mm: 40 },
+/// #     Piece { id: 2, title: "Vase".into(), height_mm: 300 },
+/// # );
+/// let height = AnyField::from(Piece::HEIGHT_MM).shown_as(|piece: &Piece| format!("{} mm", piece.height_mm));
+/// assert_eq!(height.shown(&low), "40 mm");
+/// assert_eq!(height.equals(&low, &Value::from(40)), Some(true));
+/// assert!(!height.is_same(&low, &high));
+/// let mut copy = low.clone();
+/// height.copy(&high, &mut copy);
+/// assert_eq!((copy.id, copy.height_mm), (1, 300));
+///
+/// // A field that is made from others is shown, searched and sorted, and cannot be written.
+/// let label = AnyField::shown_only("label", |piece: &Piece| format!("{} {}", piece.id, piece.title))
+///     .searched()
+///     .naturally_descending()
+///     .naturally_missing_first();
+/// assert!(label.is_read_only() && label.is_searched());
+/// assert!(label.is_naturally_descending() && label.is_naturally_missing_first());
+/// assert!(label.read(&mut copy, "3 Mug").is_err());
+/// ```
 pub struct AnyField<T> {
     name: Arc<str>,
     /// Where it stands, where that is not the member of its name.

@@ -46,6 +46,20 @@ use std::sync::Arc;
 /// let dearest_first = Query::new().filter(amount.clone().above(0)).sort(amount.descending());
 /// # let _: Query<Piece> = dearest_first;
 /// ```
+///
+/// ```
+/// # use usual_tide::Item;
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, shelf: Option<u8> }
+/// // An accessor can say how a sort orders the field where the sort does not say it.
+/// let shelf = Piece::SHELF.naturally_descending().naturally_missing_first();
+/// assert!(shelf.is_naturally_descending() && shelf.is_naturally_missing_first());
+/// let mut piece = Piece { id: 1, shelf: None };
+/// if let Some(held) = shelf.get_mut(&mut piece) {
+///     *held = Some(2);
+/// }
+/// assert_eq!(shelf.get(&piece), Some(&Some(2)));
+/// ```
 pub struct Field<T, V> {
     name: Cow<'static, str>,
     /// Where it stands, where that is not the member of its name.
@@ -93,6 +107,21 @@ impl<T: 'static, P: Part, V: 'static> NestedAccess<T, V> for Joined<T, P, V> {
 }
 
 /// A type whose values hold a nested type with fields: the type itself, or an `Option` of it.
+///
+/// ```
+/// use usual_tide::{Fields, fields::Part};
+///
+/// #[derive(Clone, PartialEq, Fields)]
+/// struct Fee { amount: u32 }
+///
+/// let mut fee = Some(Fee { amount: 4 });
+/// if let Some(inner) = fee.inner_mut() {
+///     inner.amount = 5;
+/// }
+/// assert_eq!(fee.inner().map(|fee| fee.amount), Some(5));
+/// let changed = fee.differing(&Some(Fee { amount: 6 }));
+/// assert_eq!(changed[0].to_string(), "amount");
+/// ```
 #[diagnostic::on_unimplemented(
     message = "`{Self}` has no fields of its own",
     label = "not a nested type",

@@ -39,6 +39,18 @@ use std::cmp::Ordering;
 /// assert!(Firing::read("salt").is_err());
 /// # Ok::<(), InputError>(())
 /// ```
+///
+/// ```
+/// # use usual_tide::FieldValue;
+/// # use usual_tide::fields::Value;
+/// use std::cmp::Ordering;
+///
+/// // Numbers of different types compare by their value; a number and a text do not compare.
+/// assert_eq!(95_u32.compare_to(&Value::from(100)), Some(Ordering::Less));
+/// assert_eq!(95_u32.equals(&Value::from("95")), None);
+/// let owned: Value<'static> = String::from("Bowl").value().into_owned();
+/// assert_eq!(owned.as_text(), Some("Bowl"));
+/// ```
 #[diagnostic::on_unimplemented(
     message = "`{Self}` cannot be the type of a field",
     label = "no `FieldValue`",

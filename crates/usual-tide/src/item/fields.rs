@@ -20,6 +20,21 @@ use super::path::FieldPath;
 /// let names: Vec<String> = Piece::fields().iter().map(|field| field.name().to_owned()).collect();
 /// assert_eq!(names, ["id", "fee.amount", "fee.currency"]);
 /// ```
+///
+/// ```
+/// # use usual_tide::{Fields, Item};
+/// #[derive(Clone, PartialEq, Item)]
+/// struct Piece { #[item(key)] id: u32, title: String }
+///
+/// let before = Piece { id: 1, title: "Bowl".into() };
+/// let after = Piece { title: "Deep bowl".into(), ..before.clone() };
+/// let changed = Fields::differing(&before, &after);
+/// assert_eq!(changed, before.changed_fields(&after));
+/// let field = Piece::field_at(&changed[0]).ok_or("no such field")?;
+/// assert_eq!(field.shown(&after), "Deep bowl");
+/// assert_eq!(before.key_path().map(|path| path.as_pointer().to_owned()), Some("/id".to_owned()));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[diagnostic::on_unimplemented(
     message = "`{Self}` has no named fields",
     label = "no `Fields`",

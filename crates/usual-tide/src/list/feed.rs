@@ -27,6 +27,25 @@ const FEW_MOVED: usize = if cfg!(test) { 2 } else { 4096 };
 /// to nothing. An unread feed costs nothing but the log of touched rows; dropping it ends it.
 ///
 /// See [`Store::feed`](crate::Store::feed).
+///
+/// ```
+/// use usual_tide::{Item, Query, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, title: String }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
+/// let mut store = Store::load([(1, "Bowl"), (2, "Mug")].map(piece))?;
+/// let list = store.bind(Query::new().sort(Piece::TITLE));
+/// let feed = store.feed(list)?;
+/// store.edit(&1, |piece| piece.title = "Pot".into())?;
+/// store.remove(&2)?;
+/// assert!(feed.has_unread(&store)?);
+/// // Both edits are one change set.
+/// let changes = feed.read(&store)?.ok_or("two rows were touched")?;
+/// assert_eq!(changes.touched(), 2);
+/// assert!(feed.read(&store)?.is_none());
+/// # Ok(()) }
+/// ```
 pub struct Feed<T: Item> {
     list: ListId,
     cursor: Arc<Mutex<Cursor<T>>>,

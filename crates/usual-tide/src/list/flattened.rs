@@ -92,6 +92,23 @@ impl<'a, T: Item> Flattened<'a, T> {
     }
 
     /// The position in the column of what is known by a key. O(log n).
+    ///
+    /// ```
+    /// use usual_tide::lists::{FlatKey, Flattened};
+    /// use usual_tide::{Group, Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
+    /// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
+    /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+    /// let column = Flattened::of(store.list(list)?);
+    /// assert_eq!(column.heading_position(&"B".into()), Some(3));
+    /// assert_eq!(column.position_of(&FlatKey::Heading("B".into())), Some(3));
+    /// let last = column.at(4).ok_or("five rows")?;
+    /// assert_eq!(last.flat_key(), FlatKey::Item(3));
+    /// # Ok(()) }
+    /// ```
     pub fn position_of(&self, key: &FlatKey<T::Key>) -> Option<usize> {
         match key {
             FlatKey::Heading(section) => self.heading_position(section),

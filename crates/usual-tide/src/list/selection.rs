@@ -45,6 +45,34 @@ use std::sync::Arc;
 /// assert_eq!(selection.selected_in(&store.list(list)?), [2, 3, 4]);
 /// # Ok(()) }
 /// ```
+///
+/// ```
+/// # use usual_tide::{Item, Query, Selection, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32 }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let mut store = Store::load((1..=5).map(|id| Piece { id }))?;
+/// # let list = store.bind(Query::new());
+/// // By key as by position; one row at a time with the arrow keys; one row may be open.
+/// let rows = store.list(list)?;
+/// let mut selection = Selection::new();
+/// assert!(selection.select(&rows, &2));
+/// assert!(selection.extend_to(&rows, &4));
+/// assert!(selection.toggle(&rows, &3));
+/// selection.toggle_at(&rows, 4)?;
+/// assert_eq!(selection.selected_in(&rows), [2, 4, 5]);
+/// selection.step(&rows, -1);
+/// assert_eq!(selection.current(), Some(&4));
+/// selection.open_at(&rows, 0)?;
+/// assert!(selection.open(&rows, &1));
+/// assert_eq!(selection.open_row(), Some(&1));
+/// selection.close();
+/// selection.select_all(&rows);
+/// assert!((1..=5).all(|id| selection.is_selected(&id)));
+/// // A row that the list does not show.
+/// assert!(!selection.select(&rows, &9));
+/// # Ok(()) }
+/// ```
 pub struct Selection<T: Item> {
     /// The current row, with its position when the last change set was followed.
     current: Option<(T::Key, usize)>,

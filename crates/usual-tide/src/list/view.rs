@@ -205,6 +205,29 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// The rows of a section that are shown, by their positions in the list; none from the end on.
+    ///
+    /// ```
+    /// use usual_tide::{Group, Item, Query, Store};
+    /// use usual_tide::sections::SectionRow;
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
+    /// let mut store = Store::load([(1, "B"), (2, "A"), (3, "B"), (4, "B")].map(piece))?;
+    /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)).take(3));
+    /// let rows = store.list(list)?;
+    /// assert_eq!((rows.len(), rows.matching(), rows.section_count()), (3, 4, 2));
+    /// assert_eq!(rows.section_position(&"B".into()), Some(1));
+    /// assert_eq!(rows.rows_in(1), 1..3);
+    /// let ids: Vec<u32> = rows.items_in(1..3).map(|piece| piece.id).collect();
+    /// assert_eq!(ids, [1, 3]);
+    /// // The second row of the second section is the list's third.
+    /// let place = SectionRow { section: 1, row: 1 };
+    /// assert_eq!(rows.section_row(2), Some(place));
+    /// assert_eq!(rows.at_section_row(place).map(|piece| piece.id), Some(3));
+    /// assert!(rows.bytes().rows > 0);
+    /// # Ok(()) }
+    /// ```
     pub fn rows_in(&self, section: usize) -> Range<usize> {
         match self.layout().get(section) {
             Some((before, placed)) => before.shown..before.shown + placed.shown,

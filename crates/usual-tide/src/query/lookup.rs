@@ -4,6 +4,29 @@ use crate::item::{AnyField, FieldPath, Fields};
 use std::marker::PhantomData;
 
 /// Where the text forms of filters and sorts find their fields.
+///
+/// ```
+/// use usual_tide::{Fields, Item, Sort};
+/// use usual_tide::fields::AnyField;
+/// use usual_tide::query::FieldLookup;
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+///
+/// /// The fields by the names that the screen shows.
+/// struct Titles;
+///
+/// impl FieldLookup<Piece> for Titles {
+///     fn field(&self, name: &str) -> Option<AnyField<Piece>> {
+///         if name == "Height" { Piece::field_named("height_mm") } else { None }
+///     }
+///     fn names(&self) -> Vec<String> {
+///         vec!["Height".to_owned()]
+///     }
+/// }
+/// let sort = Sort::parse_with("-Height", &Titles)?;
+/// assert_eq!(sort.text(), Some("-height_mm".to_owned()));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[diagnostic::on_unimplemented(
     message = "fields of `{T}` cannot be looked up in `{Self}`",
     label = "no `FieldLookup<{T}>`",

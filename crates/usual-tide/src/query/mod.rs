@@ -49,6 +49,29 @@ use std::sync::Arc;
 ///     .numbered();
 /// # let _ = query;
 /// ```
+///
+/// ```
+/// use usual_tide::{Group, Item, Query, Search};
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String, fired: bool }
+///
+/// // Each part can be read back, replaced, and taken out again.
+/// let query = Query::new()
+///     .filter(Piece::FIRED.is(false))
+///     .search(Search::new("bowl"))
+///     .sort(Piece::TITLE)
+///     .group(Group::by(Piece::FIRED))
+///     .skip(20)
+///     .take(10)
+///     .numbered();
+/// assert!(query.is_filtered() && query.is_numbered());
+/// assert_eq!(query.sorting().and_then(|sort| sort.text()), Some("title".to_owned()));
+/// assert_eq!(query.grouping().and_then(|group| group.text()), Some("fired".to_owned()));
+/// assert!(query.searching().is_some());
+/// assert_eq!((query.skipped(), query.taken()), (20, Some(10)));
+/// let all = query.unfiltered().unsearched().unsorted().ungrouped().skip(0).take_all();
+/// assert!(all == Query::new().numbered());
+/// ```
 pub struct Query<T> {
     filter: Option<Arc<dyn Filter<T>>>,
     search: Option<Arc<Search<T>>>,

@@ -44,6 +44,15 @@ impl<T: Fields> Search<T> {
 
 impl<T> Search<T> {
     /// A search for the words of a text in these fields.
+    ///
+    /// ```
+    /// # use usual_tide::{Fields, Item, Search};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String, maker: String }
+    /// let fields = ["title", "maker"].map(Piece::field_named).into_iter().flatten();
+    /// let search = Search::in_fields("bowl anna", fields);
+    /// assert!(search.finds(&Piece { id: 1, title: "Bowl".into(), maker: "Anna".into() }));
+    /// ```
     pub fn in_fields(text: &str, fields: impl IntoIterator<Item = AnyField<T>>) -> Self {
         Self {
             text: text.into(),
@@ -149,12 +158,24 @@ impl<T> Search<T> {
             .sum()
     }
 
-    /// What is kept of each item so that this need not ask it; `None` where that cannot be kept.
+    /// The cached text that answers this search; `None` when it looks for nothing, or when the text cannot be
+    /// cached.
     pub(crate) fn column(&self) -> Option<Arc<dyn ColumnOf<T>>>
     where
         T: 'static,
     {
-        if self.words.is_empty() || !self.fields.iter().all(AnyField::is_named) {
+        if self.words.is_empty() {
+            return None;
+        }
+        self.text_column()
+    }
+
+    /// The text of the searched fields, whatever the words; `None` when it cannot be cached.
+    pub(crate) fn text_column(&self) -> Option<Arc<dyn ColumnOf<T>>>
+    where
+        T: 'static,
+    {
+        if !self.fields.iter().all(AnyField::is_named) {
             return None;
         }
         let names = self.fields.iter().map(|field| field.name().to_owned());

@@ -26,6 +26,26 @@ use std::sync::Arc;
 ///     .then(Piece::HEIGHT_MM.descending());
 /// # let _ = by_shelf_then_tallest;
 /// ```
+///
+/// ```
+/// use usual_tide::{Fields, Item, Query, Sort, Store};
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, height_mm: u32, width_mm: u32, shelf: Option<u32> }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, height_mm, width_mm, shelf)| Piece { id, height_mm, width_mm, shelf };
+/// let mut store = Store::load([(1, 90, 10, None), (2, 30, 20, Some(4)), (3, 50, 30, Some(2))].map(piece))?;
+/// // By a value that is computed, by a field known by name only, and with missing values first or last.
+/// let by_area = Sort::by_value(|piece: &Piece| piece.height_mm * piece.width_mm);
+/// let by_name = Sort::by_field(Piece::field_named("height_mm").ok_or("no such field")?);
+/// let first = Sort::from(Piece::SHELF).missing_first();
+/// let last = Sort::from(Piece::SHELF).descending().missing_last();
+/// for (sort, expected) in [(by_area, [2, 1, 3]), (by_name, [2, 3, 1]), (first, [1, 3, 2]), (last, [2, 3, 1])] {
+///     let list = store.bind(Query::new().sort(sort));
+///     let ids: Vec<u32> = store.list(list)?.items().map(|piece| piece.id).collect();
+///     assert_eq!(ids, expected);
+/// }
+/// # Ok(()) }
+/// ```
 pub struct Sort<T> {
     levels: Arc<[Level<T>]>,
 }

@@ -19,6 +19,18 @@ use std::cmp::Ordering;
 /// }
 /// assert!(Shelf("A1".into()).prefix() < Shelf("B1".into()).prefix());
 /// ```
+///
+/// ```
+/// use usual_tide::query::SortRank;
+/// # use usual_tide::query::SortValue;
+///
+/// assert_eq!(f64::NAN.rank(), SortRank::NotANumber);
+/// assert_eq!(None::<u32>.rank(), SortRank::Missing);
+/// // Texts with the same first bytes are told apart by later ones.
+/// let (bowl, bowls) = ("Celadon bowl", "Celadon bowls");
+/// assert_eq!(bowl.prefix(), bowls.prefix());
+/// assert!(bowl.prefix_from(8) < bowls.prefix_from(8));
+/// ```
 #[diagnostic::on_unimplemented(
     message = "rows cannot be sorted by `{Self}`",
     label = "no `SortValue`",

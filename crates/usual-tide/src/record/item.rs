@@ -147,6 +147,16 @@ impl Record {
     /// # Errors
     ///
     /// [`SetError`], and the record is unchanged.
+    ///
+    /// ```
+    /// use usual_tide::record::{FieldName, parse};
+    ///
+    /// let key = FieldName::parse("id")?;
+    /// let mut record = parse(r#"[{"id": 1, "fee": {"amount": 4}}]"#, &key)?.remove(0);
+    /// record.set_field(&FieldName::parse("fee.amount")?, 5.into())?;
+    /// assert_eq!(record.get("fee.amount"), Some(&5.into()));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {
         let in_the_way = SetError::InTheWay {
             name: name.to_string(),

@@ -83,6 +83,16 @@ pub fn parse(text: &str, key: &FieldName) -> Result<Vec<Record>, ParseError> {
 /// # Errors
 ///
 /// [`ParseError`] with the line and column, or the element, that is wrong.
+///
+/// ```
+/// use usual_tide::record::{FieldName, Shape, parse_as, parse_value};
+///
+/// let key = FieldName::parse("id")?;
+/// let records = parse_as(Shape::Ndjson, "{\"id\": 1}\n{\"id\": 2}\n", &key)?;
+/// assert_eq!(records.len(), 2);
+/// assert_eq!(parse_value("[1, 2]")?, serde_json::json!([1, 2]));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>, ParseError> {
     let text = without_mark(text);
     let maker = RecordMaker::new(key);
@@ -113,6 +123,23 @@ pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>
 /// # Errors
 ///
 /// [`ParseError`] with the line and column.
+///
+/// ```
+/// use usual_tide::Item;
+/// use usual_tide::record::{FieldName, ParseError, RecordMaker, parse_line, refuse_reserved};
+///
+/// let maker = RecordMaker::new(&FieldName::parse("id")?);
+/// assert!(parse_line("  ", 1, &maker)?.is_none());
+/// let Err(error) = parse_line("{\"id\": }", 7, &maker) else { return Err("it is no JSON".into()) };
+/// assert!(error.to_string().contains("line 7"), "{error}");
+/// // Text that is read in pieces by another parser is checked in pieces.
+/// refuse_reserved(br#"{"id": 1}"#)?;
+/// let record = maker.record_of(serde_json::json!({"id": 3}), || "row 3".into())?;
+/// assert_eq!(record.key().to_value(), serde_json::json!(3));
+/// let error = serde_json::from_str::<serde_json::Value>("[1,").unwrap_err();
+/// assert!(ParseError::of_json(&error, 10).to_string().contains("line 11"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn parse_line(
     line: &str,
     number: usize,

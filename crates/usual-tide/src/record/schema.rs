@@ -134,6 +134,14 @@ fn shown(steps: &[String]) -> String {
 
 impl Schema {
     /// The name that was probably meant by one that no field has.
+    ///
+    /// ```
+    /// use usual_tide::record::{FieldName, Schema, parse};
+    ///
+    /// let records = parse(r#"[{"id": 1, "height_mm": 95}]"#, &FieldName::parse("id")?)?;
+    /// assert_eq!(Schema::infer(&records).nearest("heigth_mm"), Some("height_mm".to_owned()));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn nearest(&self, name: &str) -> Option<String> {
         nearest(name, self)
     }

@@ -5,6 +5,19 @@ use crate::item::FailedField;
 use std::fmt::Debug;
 
 /// Why an edit was refused. Nothing was changed.
+///
+/// ```
+/// use usual_tide::{Item, Place, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, title: String }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
+/// let mut store = Store::load([(1, "Bowl")].map(piece))?;
+/// assert!(store.add(piece((1, "Mug")), Place::End).is_err_and(|error| error.is_duplicate()));
+/// assert!(store.replace(piece((2, "Mug"))).is_err_and(|error| error.is_unknown_key()));
+/// assert!(store.replace(piece((1, "Mug")))?);
+/// # Ok(()) }
+/// ```
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum EditError<K: Debug> {

@@ -32,6 +32,20 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// Those of [`add_many`](Self::add_many).
+    ///
+    /// ```
+    /// use usual_tide::edits::OnDuplicate;
+    /// use usual_tide::{Item, Place, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
+    /// let mut store = Store::load([(1, "Bowl")].map(piece))?;
+    /// store.add_many_with([(1, "Mug"), (2, "Jug")].map(piece), Place::End, OnDuplicate::KeepLast)?;
+    /// let titles: Vec<&str> = store.items().map(|piece| piece.title.as_str()).collect();
+    /// assert_eq!(titles, ["Mug", "Jug"]);
+    /// # Ok(()) }
+    /// ```
     pub fn add_many_with(
         &mut self,
         items: impl IntoIterator<Item = T>,

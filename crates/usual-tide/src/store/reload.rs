@@ -56,6 +56,24 @@ impl<T: Item> Store<T> {
     /// # Errors
     ///
     /// Those of [`reload`](Self::reload).
+    ///
+    /// ```
+    /// use usual_tide::edits::OnDuplicate;
+    /// use usual_tide::{Item, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
+    /// let mut store = Store::load([(1, "Bowl")].map(piece))?;
+    /// let read = [(1, "Bowl"), (2, "Jug"), (2, "Tall jug")].map(piece);
+    /// assert!(store.reload(read.clone()).is_err());
+    /// store.reload_with(read, OnDuplicate::KeepFirst)?;
+    /// // A caller that keeps what it read hands it over by reference.
+    /// let read = [(1, "Bowl"), (2, "Jug")].map(piece);
+    /// let told = store.reload_from(&read)?;
+    /// assert_eq!((told.added, told.removed, told.edited), (0, 0, 0));
+    /// # Ok(()) }
+    /// ```
     pub fn reload_with(
         &mut self,
         items: impl IntoIterator<Item = T>,

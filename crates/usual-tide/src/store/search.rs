@@ -1,4 +1,4 @@
-//! Searches over all items, and the text that is kept for them.
+//! Searches over all items, and the text that is cached for them.
 
 use super::Store;
 use crate::item::Item;
@@ -6,18 +6,33 @@ use crate::list::CachedSearch;
 use crate::query::Search;
 
 impl<T: Item> Store<T> {
-    /// Folds the text of all items for searches in the fields of this one, which a search otherwise does when it
-    /// begins. Good to do when the person goes to the search box: the first letter finds it done. The text is
-    /// kept, folded, beside the items, and brought up to date when the next search asks. O(text).
+    /// Folds and caches the text of the fields that this search looks into, whatever its words; a search that
+    /// finds no cached text does so when it begins. Call it when the person enters the search box, and the first
+    /// letter is answered at once. Later edits update the cached text. O(text).
     ///
-    /// Fields that are shown by a closure and are no text cannot be kept; their items are asked each time.
+    /// Fields that a closure shows, and that are not text, cannot be cached; a search reads them from each item.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Search, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let pieces = (0..99).map(|id| Piece { id, title: format!("Bowl {id}") });
+    /// let mut store = Store::load(pieces)?;
+    /// store.prepare_search(&Search::new(""));
+    /// let cached = store.cache_bytes();
+    /// // When memory is short.
+    /// store.clear_cache();
+    /// assert!(store.cache_bytes() < cached);
+    /// # Ok(()) }
+    /// ```
     pub fn prepare_search(&mut self, search: &Search<T>) {
-        if let Some(column) = search.column() {
+        if let Some(column) = search.text_column() {
             self.base.columns.add(&column, &mut self.base.items);
         }
     }
 
-    /// How many items hold the words of a search, whatever the lists show. O(text) over what is kept of it.
+    /// How many items match a search, whatever the lists show. O(cached text).
     ///
     /// ```
     /// use usual_tide::{Item, Search, Store};
@@ -38,14 +53,14 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// Forgets the text and keys that are kept for searches and sorts; the next query that needs them keeps
-    /// them again, and until then items are asked.
-    pub fn forget_kept(&mut self) {
+    /// Drops the cached text of searches and the cached keys of sorts. The next query that needs them caches them
+    /// again. See [`prepare_search`](Self::prepare_search) for an example.
+    pub fn clear_cache(&mut self) {
         self.base.columns.clear(&mut self.base.items);
     }
 
-    /// Bytes that are kept of the items for searches and sorts, spare capacity included.
-    pub fn kept_bytes(&self) -> usize {
+    /// Bytes of memory that the cached text and sort keys take, unused capacity included.
+    pub fn cache_bytes(&self) -> usize {
         self.base.columns.memory()
     }
 }

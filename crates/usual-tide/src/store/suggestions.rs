@@ -52,6 +52,19 @@ impl<T: Item> Store<T> {
     }
 
     /// The same over the items that a query shows.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, glaze: String, fired: bool }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |(id, glaze, fired): (u32, &str, bool)| Piece { id, glaze: glaze.into(), fired };
+    /// let mut store = Store::load([(1, "ash", true), (2, "celadon", false), (3, "ash", true)].map(piece))?;
+    /// let fired = Query::new().filter(Piece::FIRED.is(true));
+    /// let glazes = store.suggestions_among(Piece::GLAZE, fired).find(&store, "a", &[], 9)?;
+    /// assert_eq!((glazes.len(), glazes[0].count), (1, 2));
+    /// # Ok(()) }
+    /// ```
     pub fn suggestions_among(
         &mut self,
         field: impl Into<AnyField<T>>,

@@ -28,7 +28,7 @@ use std::sync::Arc;
 /// if let Some(changes) = feed.read(&store)? {
 ///     replica.apply(&changes.by_section())?;
 /// }
-/// assert_eq!(replica.section(0).ok_or("no section")?.heading(), "B");
+/// assert_eq!(replica.section_at(0).ok_or("no section")?.heading(), "B");
 /// assert_eq!(replica.rows(0).count(), 2);
 /// # Ok(()) }
 /// ```
@@ -113,7 +113,7 @@ impl<T: Item> SectionReplica<T> {
     /// [`SectionApplyError`] when the set does not start from these sections and rows; they are unchanged then.
     pub fn apply(&mut self, changes: &SectionChanges<T>) -> Result<(), SectionApplyError<T::Key>> {
         self.check_fit(changes)?;
-        let mut lifted: Vec<Vec<Arc<T>>> = vec![Vec::new(); changes.moved.len()];
+        let mut taken: Vec<Vec<Arc<T>>> = vec![Vec::new(); changes.moved.len()];
         let gone = changes
             .removed
             .iter()
@@ -125,7 +125,7 @@ impl<T: Item> SectionReplica<T> {
         for (at, len, number) in out.into_iter().rev() {
             if let Some(rows) = self.rows_of_mut(at.section) {
                 let items = rows.take(at.row, len);
-                if let Some(place) = number.and_then(|number: usize| lifted.get_mut(number)) {
+                if let Some(place) = number.and_then(|number: usize| taken.get_mut(number)) {
                     *place = items;
                 }
             }
@@ -148,7 +148,7 @@ impl<T: Item> SectionReplica<T> {
         let moved = changes
             .moved
             .iter()
-            .zip(lifted)
+            .zip(taken)
             .map(|(run, items)| (run.to, items));
         let mut into: Vec<(_, Vec<Arc<T>>)> = new.chain(moved).collect();
         into.sort_unstable_by_key(|(at, _)| *at);

@@ -118,6 +118,21 @@ fn hash_value<H: Hasher>(value: &Value<'_>, state: &mut H) {
 /// A run of rows under one heading, as it is at one time.
 ///
 /// See [`BoundList::sections`](crate::BoundList::sections).
+///
+/// ```
+/// use usual_tide::{Group, Item, Query, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
+/// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
+/// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+/// store.list_mut(list)?.collapse(&"A".into())?;
+/// let section = store.list(list)?.section_at(0).ok_or("two sections")?;
+/// // It counts its rows, and shows none of them.
+/// assert_eq!((section.heading(), section.count(), section.is_collapsed()), ("A", 2, true));
+/// # Ok(()) }
+/// ```
 #[derive(Clone, Debug)]
 pub struct Section {
     pub(crate) name: Arc<SectionName>,

@@ -41,6 +41,28 @@ use unicode_segmentation::UnicodeSegmentation;
 /// ]);
 /// # Ok(()) }
 /// ```
+///
+/// ```
+/// # use usual_tide::{Item, Place, Rules, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, title: String, fired: bool, kiln: Option<u8> }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |id, title: &str, fired| Piece { id, title: title.into(), fired, kiln: None };
+/// let rules = Rules::new().length(Piece::TITLE, 1..=12).check_item(|piece: &Piece| {
+///     if piece.fired && piece.kiln.is_none() { Err("a fired piece has a kiln") } else { Ok(()) }
+/// });
+/// let mut store = Store::load([piece(1, "Bowl", true)])?;
+/// store.set_rules(rules)?;
+/// // What was there before the rules stays, and can be found.
+/// assert_eq!(store.broken_rules().count(), 1);
+/// let Err(error) = store.add(piece(2, "A plate with a wide rim", true), Place::End) else {
+///     return Err("it is too long".into());
+/// };
+/// assert_eq!(error.failed_fields().len(), 2);
+/// // The same for a form, before anything is added.
+/// assert!(store.failures(&piece(3, "Mug", false)).is_empty());
+/// # Ok(()) }
+/// ```
 pub struct Rules<T> {
     trimmed: Vec<AnyField<T>>,
     rules: Vec<Rule<T>>,

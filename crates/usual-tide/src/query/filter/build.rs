@@ -41,6 +41,18 @@ impl<T: 'static, V: FieldValue> Field<T, V> {
     }
 
     /// The condition that the field's value is less.
+    ///
+    /// ```
+    /// # use usual_tide::Item;
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, height_mm: Option<u32> }
+    /// let piece = |height_mm| Piece { id: 1, height_mm };
+    /// assert_eq!(Piece::HEIGHT_MM.below(Some(95)).test(&piece(Some(95))), Some(false));
+    /// assert_eq!(Piece::HEIGHT_MM.at_most(Some(95)).test(&piece(Some(95))), Some(true));
+    /// assert_eq!(Piece::HEIGHT_MM.is_not(Some(95)).test(&piece(Some(95))), Some(false));
+    /// // Unknown, which a filter does not show.
+    /// assert_eq!(Piece::HEIGHT_MM.below(Some(95)).test(&piece(None)), None);
+    /// ```
     pub fn below(self, value: V) -> Condition<T> {
         self.compare(Comparison::Less, value)
     }

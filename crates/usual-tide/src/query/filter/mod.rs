@@ -12,6 +12,34 @@ pub use cql2::FilterText;
 /// Which items a list shows: a closure, or a [`Condition`].
 ///
 /// It must depend on the item alone.
+///
+/// ```
+/// use usual_tide::{Item, Query, Store};
+/// use usual_tide::query::Filter;
+/// # #[derive(Clone, PartialEq, Item)]
+/// # struct Piece { #[item(key)] id: u32, height_mm: u32, title: String }
+///
+/// /// Pieces that fit under a shelf.
+/// struct Fits { below_mm: u32 }
+///
+/// impl Filter<Piece> for Fits {
+///     fn shows(&self, piece: &Piece) -> bool {
+///         piece.height_mm < self.below_mm
+///     }
+///     fn is_unaffected_by(&self, before: &Piece, after: &Piece) -> bool {
+///         before.height_mm == after.height_mm
+///     }
+/// }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, height_mm)| Piece { id, height_mm, title: String::new() };
+/// let mut store = Store::load([(1, 90), (2, 300)].map(piece))?;
+/// let list = store.bind(Query::new().filter(Fits { below_mm: 100 }));
+/// assert_eq!(store.list(list)?.len(), 1);
+/// // A condition is a filter that can be compared and printed.
+/// let tall = Piece::HEIGHT_MM.at_least(100);
+/// assert!(Filter::as_condition(&tall).is_some());
+/// # Ok(()) }
+/// ```
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is no filter of `{T}`",
     label = "no `Filter<{T}>`",

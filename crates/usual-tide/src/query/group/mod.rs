@@ -55,6 +55,45 @@ use width::ByWidth;
 /// assert_eq!((march.count(), march.totals()[0].to_string()), (2, "102".to_owned()));
 /// # Ok(()) }
 /// ```
+///
+/// ```
+/// use usual_tide::{Group, Item, Query, Store};
+/// use usual_tide::fields::Value;
+/// use usual_tide::text::Collation;
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, title: String, shelf: String, stock: u32 }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, title, shelf, stock): (u32, &str, &str, u32)| {
+/// #     Piece { id, title: title.into(), shelf: shelf.into(), stock }
+/// # };
+/// let pieces = [(1, "Écuelle", "top", 0), (2, "Bowl", "floor", 2), (3, "2 cups", "top", 5)];
+/// let mut store = Store::load(pieces.map(piece))?;
+/// let groupings = [
+///     (Group::by(Piece::SHELF), "floor top"),
+///     (Group::by(Piece::SHELF).collated(&Collation::plain()).descending(), "top floor"),
+///     (Group::by_shown(Piece::STOCK), "0 2 5"),
+///     // Letters first, without case and accents; then digits.
+///     (Group::by_initial(Piece::TITLE), "B E 0–9"),
+///     (Group::by_initial_in(Piece::TITLE, &Collation::plain()), "B E 0–9"),
+///     // The first two come first, and stay when they have no rows.
+///     (Group::by(Piece::SHELF).in_order(["top", "kiln"]).keep_empty(), "top kiln floor"),
+/// ];
+/// for (group, expected) in groupings {
+///     let list = store.bind(Query::new().group(group));
+///     let headings: Vec<String> = store.list(list)?.sections().map(|section| section.heading().to_owned()).collect();
+///     assert_eq!(headings.join(" "), expected);
+/// }
+/// // What a row becomes when it is moved to another section, for a grouping by something computed.
+/// let in_stock = Group::from_fn(|piece: &Piece| if piece.stock > 0 { "in stock" } else { "sold out" })
+///     .regroup_with(|piece, section| {
+///         piece.stock = u32::from(*section == Value::Text("in stock".into()));
+///         Ok(())
+///     });
+/// let list = store.bind(Query::new().group(in_stock));
+/// store.list_mut(list)?.regroup(&[1], &"in stock".into())?;
+/// assert_eq!(store.get(&1).map(|piece| piece.stock), Some(1));
+/// # Ok(()) }
+/// ```
 pub struct Group<T> {
     parts: Arc<Parts<T>>,
 }
@@ -148,6 +187,20 @@ impl<T: 'static> Group<T> {
     }
 
     /// The same by the day that a moment has in a time zone.
+    ///
+    /// ```
+    /// use usual_tide::{Group, Item, Query, Store};
+    /// use usual_tide::jiff::{Timestamp, tz::TimeZone};
+    /// use usual_tide::query::Period;
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, fired: Timestamp }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load([Piece { id: 1, fired: "2026-03-05T23:30:00Z".parse()? }])?;
+    /// let two_hours_east = TimeZone::fixed(usual_tide::jiff::tz::offset(2));
+    /// let list = store.bind(Query::new().group(Group::by_period_in(Piece::FIRED, Period::Day, two_hours_east)));
+    /// assert_eq!(store.list(list)?.section_at(0).map(|day| day.heading().to_owned()), Some("2026-03-06".into()));
+    /// # Ok(()) }
+    /// ```
     pub fn by_period_in(field: impl Into<AnyField<T>>, period: Period, zone: TimeZone) -> Self {
         Self::of(ByPeriod {
             field: field.into(),

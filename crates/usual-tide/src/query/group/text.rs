@@ -45,6 +45,26 @@ impl<T: 'static> Group<T> {
     /// # Errors
     ///
     /// [`QueryTextError`].
+    ///
+    /// ```
+    /// use usual_tide::{Group, Item};
+    /// use usual_tide::text::Collation;
+    /// # use usual_tide::{Fields, Sort, fields::AnyField, query::FieldLookup};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # struct Names;
+    /// # impl FieldLookup<Piece> for Names {
+    /// #     fn field(&self, name: &str) -> Option<AnyField<Piece>> { Piece::field_named(name) }
+    /// #     fn names(&self) -> Vec<String> { vec!["id".into(), "title".into()] }
+    /// # }
+    /// // `Names` is a `FieldLookup`; for records it is their `Schema`.
+    /// let collation = Collation::plain();
+    /// let group = Group::parse_collated("title:initial", &Names, &collation)?;
+    /// let sort = Sort::parse_collated("-title", &Names, &collation)?;
+    /// assert_eq!(group.heading_of(&"b".into()), "b");
+    /// # let _ = sort;
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     pub fn parse_collated(
         text: &str,
         fields: &impl FieldLookup<T>,

@@ -27,6 +27,21 @@ use std::sync::{Arc, Weak};
 /// person's hands.
 ///
 /// See [`DraftsMut::begin`].
+///
+/// ```
+/// use usual_tide::{Item, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, title: String }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let mut store = Store::load([Piece { id: 1, title: "Bowl".into() }])?;
+/// let mut draft = store.drafts_mut().begin(&1)?;
+/// assert!(!draft.is_new() && !draft.is_changed());
+/// draft.type_text("title", "Deep bowl")?;
+/// assert_eq!(draft.changed_fields()[0].to_string(), "title");
+/// assert_eq!((draft.base().title.as_str(), draft.item().title.as_str()), ("Bowl", "Deep bowl"));
+/// store.drafts_mut().commit(draft)?;
+/// # Ok(()) }
+/// ```
 pub struct Draft<T: Item> {
     key: T::Key,
     base: Arc<T>,

@@ -9,6 +9,25 @@ use crate::store::{Draft, Place, Store};
 use std::fmt;
 
 /// A bound list, to change its query, and to edit the items by its rows: [`Store::list_mut`].
+///
+/// ```
+/// use usual_tide::{Group, Item, Query, Store};
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
+/// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
+/// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+/// let mut rows = store.list_mut(list)?;
+/// assert!(rows.move_down(&1)?);
+/// assert!(rows.move_up(&1)?);
+/// assert!(rows.collapse(&"A".into())?);
+/// assert!(rows.expand(&"A".into())?);
+/// // A list that is no longer shown costs edits nothing more once it is unbound.
+/// store.unbind(list)?;
+/// assert!(store.list(list).is_err());
+/// # Ok(()) }
+/// ```
 pub struct ListMut<'a, T: Item> {
     store: &'a mut Store<T>,
     list: ListId,

@@ -141,6 +141,38 @@ impl<T: Item> SharedStore<T> {
     ///
     /// [`SharedError::NotTracked`] when the store does not track writes, and [`SharedError::InUse`] inside
     /// of `edit` or `read`.
+    ///
+    /// ```
+    /// use std::sync::{Arc, Mutex};
+    /// use usual_tide::writes::WriteState;
+    /// use usual_tide::{Item, Query, SharedStore, Store};
+    /// # #[derive(Clone, PartialEq, Debug, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let store = SharedStore::new(Store::load([Piece { id: 1, title: "Bowl".into() }])?);
+    /// let list = store.edit(|store| {
+    ///     store.writes_mut().track();
+    ///     store.bind(Query::new())
+    /// })?;
+    /// let seen = Arc::new(Mutex::new(Vec::new()));
+    /// let states = Arc::clone(&seen);
+    /// let _told = store.subscribe_write_states(list, move |changes| {
+    ///     states.lock().unwrap().extend(changes.iter().map(|change| change.state));
+    /// })?;
+    /// // What waits is handed to whoever sends it; here it is confirmed at once.
+    /// let sender = store.clone();
+    /// let _sent = store.subscribe_writes(|_waiting| {
+    ///     move |writes: &[Arc<usual_tide::writes::Write<Piece>>]| {
+    ///         for write in writes {
+    ///             let ticket = write.ticket;
+    ///             sender.post(move |store| drop(store.writes_mut().confirm(ticket)));
+    ///         }
+    ///     }
+    /// })?;
+    /// store.try_edit(|store| store.edit(&1, |piece| piece.title = "Mug".into()))?;
+    /// assert_eq!(*seen.lock().unwrap(), [WriteState::Pending, WriteState::Saved]);
+    /// # Ok(()) }
+    /// ```
     pub fn subscribe_write_states(
         &self,
         list: ListId,

@@ -131,6 +131,14 @@ impl Collation {
     }
 
     /// Small letters or capitals first, where texts differ in case alone.
+    ///
+    /// ```
+    /// use usual_tide::text::{CaseFirst, Collation};
+    ///
+    /// let capitals_first = Collation::plain().case_first(CaseFirst::Upper);
+    /// assert!(capitals_first.compare("Bowl", "bowl").is_lt());
+    /// assert!(!capitals_first.is_by_locale());
+    /// ```
     #[must_use]
     pub fn case_first(self, first: CaseFirst) -> Self {
         let choices = Choices {
