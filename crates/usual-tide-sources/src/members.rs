@@ -4,8 +4,8 @@ use serde_json::{Map, Value};
 
 /// Puts a value at the end of a way, through objects that are made where there are none. Nothing happens where
 /// something else stands in the way.
-pub(crate) fn put(members: &mut Map<String, Value>, way: &[String], value: Value) {
-    match way {
+pub(crate) fn put(members: &mut Map<String, Value>, path_of: &[String], value: Value) {
+    match path_of {
         [] => {}
         [name] => {
             members.insert(name.clone(), value);
@@ -20,31 +20,31 @@ pub(crate) fn put(members: &mut Map<String, Value>, way: &[String], value: Value
 }
 
 /// The way that a dotted name tells.
-pub(crate) fn way(name: &str) -> Vec<String> {
+pub(crate) fn path_of(name: &str) -> Vec<String> {
     name.split('.').map(str::to_owned).collect()
 }
 
-/// Ways to members that stand beside each other.
+/// MemberPaths to members that stand beside each other.
 #[cfg(feature = "sqlite")]
 #[derive(Default)]
-pub(crate) struct Ways {
+pub(crate) struct MemberPaths {
     ends: std::collections::HashSet<Vec<String>>,
     beginnings: std::collections::HashSet<Vec<String>>,
 }
 
 #[cfg(feature = "sqlite")]
-impl Ways {
+impl MemberPaths {
     /// Adds a way; `false` when it is there, or when one leads through the end of the other.
-    pub(crate) fn add(&mut self, way: &[String]) -> bool {
-        let mut beginnings = (1..way.len()).map(|end| &way[..end]);
-        let in_the_way = self.ends.contains(way)
-            || self.beginnings.contains(way)
+    pub(crate) fn add(&mut self, path_of: &[String]) -> bool {
+        let mut beginnings = (1..path_of.len()).map(|end| &path_of[..end]);
+        let in_the_way = self.ends.contains(path_of)
+            || self.beginnings.contains(path_of)
             || beginnings.any(|beginning| self.ends.contains(beginning));
         if in_the_way {
             return false;
         }
-        self.ends.insert(way.to_vec());
-        let beginnings = (1..way.len()).map(|end| way[..end].to_vec());
+        self.ends.insert(path_of.to_vec());
+        let beginnings = (1..path_of.len()).map(|end| path_of[..end].to_vec());
         self.beginnings.extend(beginnings);
         true
     }

@@ -8,7 +8,7 @@ use usual_tide::{Fields, Item};
 
 /// What is to be done for a write.
 #[derive(Debug)]
-pub(crate) enum Deed {
+pub(crate) enum Operation {
     /// Nothing: it was done before, or is refused.
     None(Answer<Record>),
     /// The write's item is new.
@@ -20,22 +20,22 @@ pub(crate) enum Deed {
 }
 
 /// What is to be done for a write where the source has `now` under its key.
-pub(crate) fn deed(write: &Write<Record>, now: Option<&Record>) -> Deed {
+pub(crate) fn operation(write: &Write<Record>, now: Option<&Record>) -> Operation {
     let refused = |reason: &str, current: Option<&Record>| {
-        Deed::None(Answer::Refused {
+        Operation::None(Answer::Refused {
             reason: reason.to_owned(),
             current: Some(current.cloned()),
         })
     };
     match (write.before.as_deref(), write.after.as_ref(), now) {
-        (None, Some(_), None) => Deed::Add,
-        (None, Some(after), Some(now)) if **after == *now => Deed::None(Answer::Saved),
+        (None, Some(_), None) => Operation::Add,
+        (None, Some(after), Some(now)) if **after == *now => Operation::None(Answer::Saved),
         (None, Some(_), Some(_)) => refused("another item has this key", now),
-        (_, None, None) => Deed::None(Answer::Saved),
+        (_, None, None) => Operation::None(Answer::Saved),
         (Some(before), None, Some(now)) if before != now => {
             refused("it was changed meanwhile", Some(now))
         }
-        (_, None, Some(_)) => Deed::Remove,
+        (_, None, Some(_)) => Operation::Remove,
         (Some(_), Some(_), None) => refused("it was removed meanwhile", None),
         (Some(before), Some(after), Some(now)) => {
             let mine = before.changed_fields(after);
@@ -60,7 +60,7 @@ pub(crate) fn deed(write: &Write<Record>, now: Option<&Record>) -> Deed {
                 field.copy(after, &mut merged);
             }
             let differ = now.changed_fields(&merged);
-            Deed::Replace(Box::new(merged), differ)
+            Operation::Replace(Box::new(merged), differ)
         }
     }
 }

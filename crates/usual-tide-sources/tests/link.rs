@@ -9,7 +9,8 @@ use std::time::{Duration, Instant};
 use usual_tide::writes::{Neighbours, Ticket, Write, WriteState};
 use usual_tide::{Item, Place, SharedStore, Store};
 use usual_tide_sources::link::{
-    Answer, Change, Link, LinkOptions, LinkState, Loaded, Loading, News, Retry, Source, SourceError,
+    Answer, Change, ChangeSender, Link, LinkOptions, LinkState, Loaded, Loading, Retry, Source,
+    SourceError,
 };
 
 const LONG: Duration = Duration::from_secs(30);
@@ -50,7 +51,7 @@ struct Server {
     items: Vec<Piece>,
     version: u64,
     answered: HashMap<(usize, Ticket), Answer<Piece>>,
-    listeners: Vec<News<Piece>>,
+    listeners: Vec<ChangeSender<Piece>>,
     late: Option<(Change<Piece>, u64)>,
     faults: Vec<Fault>,
     calls: usize,
@@ -185,7 +186,7 @@ impl Source<Piece> for Client {
         }
     }
 
-    fn watch(&mut self, news: News<Piece>) {
+    fn watch(&mut self, news: ChangeSender<Piece>) {
         self.server.lock().unwrap().listeners.push(news);
     }
 }

@@ -8,7 +8,7 @@ use std::path::Path;
 use std::sync::Arc;
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::writes::{Neighbours, Show, Write};
-use usual_tide_sources::link::{Answer, Direct};
+use usual_tide_sources::link::{Answer, DirectSource};
 use usual_tide_sources::sqlite::{SqliteError, SqliteSource};
 
 fn database(path: &Path, sql: &str) -> Connection {
@@ -18,13 +18,13 @@ fn database(path: &Path, sql: &str) -> Connection {
 }
 
 struct Table {
-    direct: Direct<Record>,
+    direct: DirectSource<Record>,
     items: Vec<Record>,
 }
 
 impl Table {
     fn open(source: Result<SqliteSource, SqliteError>) -> Self {
-        let mut direct = Direct::new(source.unwrap());
+        let mut direct = DirectSource::new(source.unwrap());
         let items = direct.load().unwrap().items;
         Self { direct, items }
     }

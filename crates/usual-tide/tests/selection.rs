@@ -83,7 +83,7 @@ fn hidden_rows_stay_selected_and_removed_ones_come_back_with_an_undo() {
     let mut selection = Selection::new();
     selection.select_at(&store.list(list).unwrap(), 2).unwrap();
     selection.open_at(&store.list(list).unwrap(), 2).unwrap();
-    let mut follow = |store: &Store<Piece>, selection: &mut Selection<Piece>| {
+    let follow = |store: &Store<Piece>, selection: &mut Selection<Piece>| {
         let changes = feed.read(store).unwrap().unwrap();
         selection.follow(&changes, &store.list(list).unwrap())
     };

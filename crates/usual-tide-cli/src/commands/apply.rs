@@ -11,7 +11,7 @@ use std::sync::Arc;
 use usual_tide::record::{FieldName, Record, RecordMaker, parse_value};
 use usual_tide::{ChangeSet, Item, Store};
 use usual_tide_sources::files::{self, CsvLayout, FileFormat};
-use usual_tide_sources::link::{Answer, Direct, SourceError};
+use usual_tide_sources::link::{Answer, DirectSource, SourceError};
 
 pub(crate) fn run(apply: &Apply, out: &mut Output) -> Result<(), CommandError> {
     input::standard_input_once(&[&apply.file, &apply.changes])?;
@@ -81,7 +81,7 @@ fn send(
     rows: &[Arc<Record>],
 ) -> Result<(), CommandError> {
     let failed = |why: SourceError| CommandError::origin(target, why.to_string());
-    let mut source = Direct::new(origin.source(&apply.items)?.0);
+    let mut source = DirectSource::new(origin.source(&apply.items)?.0);
     let there = source.load().map_err(failed)?.items;
     let mut store = Store::load(there).map_err(CommandError::not_a_list(target))?;
     store.writes_mut().track();

@@ -4,7 +4,7 @@ use crate::args::Compare;
 use crate::error::CommandError;
 use crate::input;
 use crate::output::Output;
-use crate::output::changes::Form;
+use crate::output::changes::ChangeWriter;
 use std::process::ExitCode;
 use usual_tide::{ChangeSet, Store};
 
@@ -23,7 +23,7 @@ pub(crate) fn run(compare: &Compare, out: &mut Output) -> Result<ExitCode, Comma
     let rows = store.list(list)?;
     let changes = feed.read(&store)?;
     let changes = changes.unwrap_or_else(|| ChangeSet::unchanged(rows.len()));
-    let form = Form {
+    let form = ChangeWriter {
         format: compare.format,
         without_moves: compare.without_moves,
         one_line: false,

@@ -4,17 +4,17 @@ mod watched;
 
 use crate::args::{QueryOptions, Replay, StepFormat};
 use crate::error::CommandError;
-use crate::input::{self, Surroundings};
-use crate::output::words::Told;
+use crate::input::{self, QueryContext};
+use crate::output::change_text::ChangeText;
 use crate::output::{Output, columns, counted, is_piped};
-use crate::script::{self, Line, ScriptError, Stage};
+use crate::script::{self, Line, ScriptError, ScriptRunner};
 use anstyle::Style;
 use serde_json::{Map, Value, json};
 use std::path::Path;
 use usual_tide::record::Record;
 use usual_tide::{Query, Store};
 use usual_tide_sources::files;
-use watched::Watched;
+use watched::WatchedList;
 
 /// Rows of one change set that are told on a terminal; the rest is counted.
 const TOLD: usize = 20;
@@ -35,7 +35,7 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
     let lines = lines.map_err(|(line, why)| in_line(replay, line, why))?;
     let queries = queries(replay, &items)?;
     let store = Store::load(items).map_err(CommandError::not_a_list(&replay.file))?;
-    let mut stage = Stage {
+    let mut stage = ScriptRunner {
         store,
         lists: Vec::new(),
         key,
@@ -47,7 +47,7 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
     for query in queries {
         let list = stage.store.bind(query);
         stage.lists.push(list);
-        watched.push(Watched::new(&mut stage.store, list)?);
+        watched.push(WatchedList::new(&mut stage.store, list)?);
     }
     let mut trace = vec![json!({"rows": watched[0].keys(&stage.store)?})];
     let mut refused = 0;
@@ -55,13 +55,13 @@ pub(crate) fn run(replay: &Replay, out: &mut Output) -> Result<(), CommandError>
         let whole = step == lines.len()
             || step % WHOLE_CHECK_EVERY == 0
             || stage.store.len() <= ALWAYS_WHOLE;
-        let why = match stage.play(&line.op) {
+        let why = match stage.run_op(&line.op) {
             Ok(()) => None,
             Err(why) if replay.keep_going && why.is_refusal() => Some(why),
             Err(why) => return Err(in_line(replay, line.number, why)),
         };
         refused += usize::from(why.is_some());
-        let mut told = Telling::new(replay.format, line, why);
+        let mut told = StepReport::new(replay.format, line, why);
         for (number, list) in (1..).zip(&mut watched) {
             let changes = list.read(&stage.store)?;
             if let (1, Some(changes), true) = (number, &changes, replay.trace.is_some()) {
@@ -140,7 +140,7 @@ fn queries(replay: &Replay, items: &[Record]) -> Result<Vec<Query<Record>>, Comm
     };
     for text in &replay.also {
         let texts = script::query(text).map_err(|why| CommandError::Also(Box::new(why)))?;
-        let around = Surroundings::new(&others, items.iter())?;
+        let around = QueryContext::new(&others, items.iter())?;
         queries.push(around.change(Query::new(), &texts)?);
     }
     Ok(queries)
@@ -167,12 +167,12 @@ fn write_trace(path: &Path, lines: &[Value]) -> Result<(), CommandError> {
 }
 
 /// What is told of one step.
-enum Telling {
+enum StepReport {
     Text(Vec<String>),
     Json(Map<String, Value>),
 }
 
-impl Telling {
+impl StepReport {
     fn new(format: StepFormat, line: &Line, refused: Option<ScriptError>) -> Self {
         match format {
             StepFormat::Text => {
@@ -197,7 +197,7 @@ impl Telling {
         &mut self,
         number: usize,
         name: &str,
-        list: &Watched,
+        list: &WatchedList,
         changes: Option<&usual_tide::ChangeSet<Record>>,
         store: &Store<Record>,
     ) -> Result<(), CommandError> {
@@ -209,7 +209,7 @@ impl Telling {
                 match changes {
                     Some(changes) => {
                         let rows = store.list(list.id())?;
-                        let told = Told::new(changes, &rows, columns().saturating_sub(5));
+                        let told = ChangeText::new(changes, &rows, columns().saturating_sub(5));
                         let rows = told.lines();
                         let most = if is_piped() { rows.len() } else { TOLD };
                         lines.extend(rows.iter().take(most).map(|line| format!("     {line}")));

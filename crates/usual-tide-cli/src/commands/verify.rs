@@ -5,7 +5,7 @@ use crate::error::CommandError;
 use crate::input;
 use crate::output::cells::fitted;
 use crate::output::{Output, columns, counted, paragraph};
-use crate::trace::{Ended, Parting, follow};
+use crate::trace::{Divergence, InStep, follow};
 use anstyle::{AnsiColor, Style};
 use serde_json::{Value, json};
 use std::process::ExitCode;
@@ -34,10 +34,10 @@ pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<ExitCode, Command
             }
             Ok(ExitCode::SUCCESS)
         }
-        Err(parting) => {
+        Err(divergence) => {
             match verify.format {
-                StepFormat::Text => out.text(&report(&parting, columns()))?,
-                StepFormat::Json => out.json(&as_json(&parting))?,
+                StepFormat::Text => out.text(&report(&divergence, columns()))?,
+                StepFormat::Json => out.json(&as_json(&divergence))?,
             }
             // It was told, and once is enough.
             Ok(ExitCode::FAILURE)
@@ -45,7 +45,7 @@ pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<ExitCode, Command
     }
 }
 
-fn in_step(ended: &Ended) -> String {
+fn in_step(ended: &InStep) -> String {
     format!(
         "in step: {}, the view's rows compared {}, {} at the end\n",
         counted(ended.changes, "change set", "change sets"),
@@ -54,20 +54,20 @@ fn in_step(ended: &Ended) -> String {
     )
 }
 
-fn report(parting: &Parting, columns: usize) -> String {
+fn report(divergence: &Divergence, columns: usize) -> String {
     let mut lines = vec![format!(
         "{BOLD}line {}: {}{BOLD:#}",
-        parting.line, parting.what
+        divergence.line, divergence.what
     )];
-    if let Some((line, told)) = &parting.told {
+    if let Some((line, told)) = &divergence.changes {
         lines.push(format!("line {line} says: {}", told.summary()));
     }
-    lines.extend(rows(parting));
+    lines.extend(rows(divergence));
     lines.push(String::new());
-    let cause = parting.cause.told();
+    let cause = divergence.cause.text();
     for (name, text) in [
         ("likely cause:", cause.as_str()),
-        ("what helps:", parting.cause.remedy()),
+        ("what helps:", divergence.cause.remedy()),
     ] {
         let text = paragraph(&format!("{name} {text}"), columns, "", "  ");
         lines.push(text.replacen(name, &format!("{BOLD}{name}{BOLD:#}"), 1));
@@ -76,11 +76,11 @@ fn report(parting: &Parting, columns: usize) -> String {
 }
 
 /// The rows around the first that differs, side by side.
-fn rows(parting: &Parting) -> Vec<String> {
-    let Some(shown) = &parting.shown else {
+fn rows(divergence: &Divergence) -> Vec<String> {
+    let Some(shown) = &divergence.shown else {
         return Vec::new();
     };
-    let expected = &parting.expected;
+    let expected = &divergence.expected;
     let same = shown
         .iter()
         .zip(expected)
@@ -108,17 +108,17 @@ fn rows(parting: &Parting) -> Vec<String> {
     lines
 }
 
-fn as_json(parting: &Parting) -> Value {
+fn as_json(divergence: &Divergence) -> Value {
     let keys = |rows: &[RecordKey]| rows.iter().map(RecordKey::to_value).collect::<Value>();
     json!({
         "in_step": false,
-        "line": parting.line,
-        "what": parting.what,
-        "changes_line": parting.told.as_ref().map(|told| told.0),
-        "shown": parting.shown.as_deref().map(keys),
-        "expected": keys(&parting.expected),
-        "cause": parting.cause.name(),
-        "cause_told": parting.cause.told(),
-        "remedy": parting.cause.remedy(),
+        "line": divergence.line,
+        "what": divergence.what,
+        "changes_line": divergence.changes.as_ref().map(|told| told.0),
+        "shown": divergence.shown.as_deref().map(keys),
+        "expected": keys(&divergence.expected),
+        "cause": divergence.cause.name(),
+        "explanation": divergence.cause.text(),
+        "remedy": divergence.cause.remedy(),
     })
 }

@@ -3,7 +3,7 @@
 use crate::args::{ChangesFormat, Watch};
 use crate::error::CommandError;
 use crate::input::{self, Origin};
-use crate::output::changes::Form;
+use crate::output::changes::ChangeWriter;
 use crate::output::{Output, counted, remark};
 use anstyle::Style;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
@@ -19,18 +19,18 @@ const BOLD: Style = Style::new().bold();
 const LONGEST_WAIT: Duration = Duration::from_secs(3600);
 
 /// What there is to look at.
-enum News {
+enum Update {
     Rows,
     State(LinkState),
 }
 
 /// A list over a source.
-struct Watched<'a> {
+struct WatchedList<'a> {
     watch: &'a Watch,
     store: SharedStore<Record>,
     list: ListId,
     feed: Feed<Record>,
-    form: Form,
+    form: ChangeWriter,
 }
 
 pub(crate) fn run(watch: &Watch, out: &mut Output) -> Result<(), CommandError> {
@@ -42,16 +42,16 @@ pub(crate) fn run(watch: &Watch, out: &mut Output) -> Result<(), CommandError> {
     ready.map_err(|why| failed(&why))?;
 
     let (sender, news) = channel();
-    let watched = Watched::begin(watch, store)?;
+    let watched = WatchedList::begin(watch, store)?;
     let _subscription = watched.listen(sender.clone()).map_err(|why| failed(&why))?;
     link.on_state(move |state| {
         // Nobody may be listening any more.
-        let _ = sender.send(News::State(state.clone()));
+        let _ = sender.send(Update::State(state.clone()));
     });
     watched.follow(&news, out)
 }
 
-impl<'a> Watched<'a> {
+impl<'a> WatchedList<'a> {
     fn begin(watch: &'a Watch, store: SharedStore<Record>) -> Result<Self, CommandError> {
         let failed = |why: SharedError| CommandError::origin(&watch.source, why.to_string());
         let bound = store.edit(|store| -> Result<_, CommandError> {
@@ -65,7 +65,7 @@ impl<'a> Watched<'a> {
             store,
             list,
             feed,
-            form: Form {
+            form: ChangeWriter {
                 format: watch.format,
                 without_moves: watch.without_moves,
                 one_line: true,
@@ -73,16 +73,16 @@ impl<'a> Watched<'a> {
         })
     }
 
-    fn listen(&self, sender: Sender<News>) -> Result<Subscription<Record>, SharedError> {
+    fn listen(&self, sender: Sender<Update>) -> Result<Subscription<Record>, SharedError> {
         self.store.subscribe(self.list, |_| {
             move |_: &ChangeSet<Record>| {
-                let _ = sender.send(News::Rows);
+                let _ = sender.send(Update::Rows);
             }
         })
     }
 
     /// Tells what happens, until there is enough of it.
-    fn follow(&self, news: &Receiver<News>, out: &mut Output) -> Result<(), CommandError> {
+    fn follow(&self, news: &Receiver<Update>, out: &mut Output) -> Result<(), CommandError> {
         if self.watch.format == ChangesFormat::Text {
             let rows = self.read(|store| Ok(store.list(self.list)?.len()))?;
             let rows = counted(rows, "row", "rows");
@@ -99,8 +99,8 @@ impl<'a> Watched<'a> {
             // A wait may be no longer than the system's clock can tell.
             let wait = left.unwrap_or(LONGEST_WAIT).min(LONGEST_WAIT);
             match news.recv_timeout(wait) {
-                Ok(News::Rows) => told += u64::from(self.tell(out)?),
-                Ok(News::State(state)) => self.remark_on(&state, &mut trouble),
+                Ok(Update::Rows) => told += u64::from(self.tell(out)?),
+                Ok(Update::State(state)) => self.remark_on(&state, &mut trouble),
                 Err(RecvTimeoutError::Timeout) if end.is_none_or(|end| end > Instant::now()) => {}
                 Err(_) => break,
             }

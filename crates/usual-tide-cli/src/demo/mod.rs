@@ -1,6 +1,6 @@
 //! `usual-tide demo`: an evening at the kiln queue, act by act.
 
-mod acts;
+mod scenes;
 mod screen;
 
 use crate::args::ItemOptions;
@@ -15,26 +15,26 @@ use usual_tide::{Draft, Feed, ListId, Query, Replica, Store};
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
 
 pub(crate) fn run(out: &mut Output) -> Result<(), CommandError> {
-    let mut tour = Tour::new(output::columns().clamp(40, 100))?;
-    tour.screen.opening(tour.stage.store.len());
-    for act in acts::ALL {
-        tour.play(act)?;
+    let mut demo = Demo::new(output::columns().clamp(40, 100))?;
+    demo.screen.opening(demo.demo.store.len());
+    for scene in scenes::ALL {
+        demo.play(scene)?;
     }
-    out.text(&tour.close()?)
+    out.text(&demo.close()?)
 }
 
 /// One act of the tour.
-struct Act {
+struct Scene {
     heading: &'static str,
     /// What was done, as a person would say it.
     story: &'static str,
     /// What was done, in code.
     code: &'static str,
-    edit: fn(&mut Stage) -> Result<(), CommandError>,
+    edit: fn(&mut DemoStore) -> Result<(), CommandError>,
 }
 
 /// The store, the list on the screen, and what one act leaves open for the next.
-struct Stage {
+struct DemoStore {
     store: Store<Record>,
     list: ListId,
     draft: Option<Draft<Record>>,
@@ -42,17 +42,17 @@ struct Stage {
 }
 
 /// The stage, and a view that hears of changes from the feed alone.
-struct Tour {
-    stage: Stage,
+struct Demo {
+    demo: DemoStore,
     feed: Feed<Record>,
     view: Replica<Record>,
     screen: Screen,
-    acts: usize,
+    scenes: usize,
     touched: usize,
     shown: usize,
 }
 
-impl Tour {
+impl Demo {
     fn new(columns: usize) -> Result<Self, CommandError> {
         let key = crate::input::key(&ItemOptions::default())?;
         let pieces = parse(PIECES, &key)?;
@@ -61,7 +61,7 @@ impl Tour {
         let feed = store.feed(list)?;
         let view = store.list(list)?.items().cloned().collect();
         Ok(Self {
-            stage: Stage {
+            demo: DemoStore {
                 store,
                 list,
                 draft: None,
@@ -70,17 +70,17 @@ impl Tour {
             feed,
             view,
             screen: Screen::new(columns),
-            acts: 0,
+            scenes: 0,
             touched: 0,
             shown: 0,
         })
     }
 
-    fn play(&mut self, act: &Act) -> Result<(), CommandError> {
-        (act.edit)(&mut self.stage)?;
-        self.acts += 1;
-        self.screen.act(self.acts, act);
-        match self.feed.read(&self.stage.store)? {
+    fn play(&mut self, scene: &Scene) -> Result<(), CommandError> {
+        (scene.edit)(&mut self.demo)?;
+        self.scenes += 1;
+        self.screen.scene(self.scenes, scene);
+        match self.feed.read(&self.demo.store)? {
             Some(changes) => {
                 self.view.apply(&changes)?;
                 self.touched += changes.touched();
@@ -94,12 +94,12 @@ impl Tour {
 
     /// Compares the view, which heard of nothing but change sets, with the list.
     fn close(mut self) -> Result<String, CommandError> {
-        let rows = self.stage.store.list(self.stage.list)?;
+        let rows = self.demo.store.list(self.demo.list)?;
         if !self.view.items().eq(rows.items()) {
             return Err(CommandError::OutOfStep);
         }
         self.screen
-            .closing(rows.len(), self.acts, self.touched, self.shown);
+            .closing(rows.len(), self.scenes, self.touched, self.shown);
         Ok(self.screen.text())
     }
 }

@@ -1,8 +1,8 @@
 //! What the tour prints.
 
-use super::Act;
+use super::Scene;
 use crate::output::cells::{fitted, plain};
-use crate::output::words::{ARRIVED, CHANGED, LEFT, MOVED, Told, VERB};
+use crate::output::change_text::{ARRIVED, CHANGED, ChangeText, LEFT, MOVED, VERB};
 use crate::output::{counted, paragraph};
 use anstyle::Style;
 use std::collections::BTreeMap;
@@ -50,17 +50,17 @@ impl Screen {
         ));
     }
 
-    pub(super) fn act(&mut self, number: usize, act: &Act) {
+    pub(super) fn scene(&mut self, number: usize, scene: &Scene) {
         self.line("");
-        self.line(&format!("{BOLD}{number}. {}{BOLD:#}", act.heading));
-        self.paragraph(act.story);
-        self.line(&format!("   {FAINT}{}{FAINT:#}", act.code));
+        self.line(&format!("{BOLD}{number}. {}{BOLD:#}", scene.heading));
+        self.paragraph(scene.story);
+        self.line(&format!("   {FAINT}{}{FAINT:#}", scene.code));
     }
 
     pub(super) fn changes(&mut self, changes: &ChangeSet<Record>, view: &Replica<Record>) {
         self.line("");
         let after = |position| view.at(position).map(|row| &**row);
-        let told = Told::of_rows(changes, after, self.columns - 3);
+        let told = ChangeText::of_rows(changes, after, self.columns - 3);
         let lines = told.lines();
         for line in lines.iter().take(TOLD) {
             self.line(&format!("   {line}"));
@@ -143,12 +143,12 @@ impl Screen {
         self.line(&line);
     }
 
-    pub(super) fn closing(&mut self, rows: usize, acts: usize, touched: usize, shown: usize) {
+    pub(super) fn closing(&mut self, rows: usize, scenes: usize, touched: usize, shown: usize) {
         self.line("");
         self.line(&format!("{BOLD}In step{BOLD:#}"));
         self.paragraph(&format!(
-            "The view's {rows} rows equal the list's {rows} rows, though it heard of change sets alone. In {acts} \
-             acts they touched {touched} rows out of the {shown} that {acts} reloads would have drawn."
+            "The view's {rows} rows equal the list's {rows} rows, though it heard of change sets alone. In {scenes} \
+             scenes they touched {touched} rows out of the {shown} that {scenes} reloads would have drawn."
         ));
     }
 

@@ -4,7 +4,7 @@ mod origin;
 mod query;
 
 pub(crate) use origin::Origin;
-pub(crate) use query::{QueryTexts, Surroundings, columns, query};
+pub(crate) use query::{QueryContext, QueryTexts, columns, query};
 
 use crate::args::ItemOptions;
 use crate::error::CommandError;

@@ -9,7 +9,7 @@ use std::path::PathBuf;
 use usual_tide::record::{FieldName, Record};
 use usual_tide_sources::files::{self, FileFormat, FileSource, ReadError, ReadOptions};
 use usual_tide_sources::http::{HttpOptions, HttpSource};
-use usual_tide_sources::link::{Direct, Source};
+use usual_tide_sources::link::{DirectSource, Source};
 use usual_tide_sources::sqlite::SqliteSource;
 
 /// Where items come from.
@@ -132,7 +132,7 @@ impl Origin {
             Self::Input => "-",
             Self::File(file) => file,
             Self::Sqlite { text, .. } | Self::Http(text) => {
-                let loaded = Direct::new(self.source(options)?.0).load();
+                let loaded = DirectSource::new(self.source(options)?.0).load();
                 let loaded = loaded.map_err(|why| CommandError::origin(text, why.to_string()))?;
                 return Ok(loaded.items);
             }

@@ -21,7 +21,7 @@ pub(crate) struct QueryTexts {
 }
 
 /// What does not change while a query does.
-pub(crate) struct Surroundings {
+pub(crate) struct QueryContext {
     schema: Schema,
     /// Without items there are no fields to know: any name will do.
     no_items: bool,
@@ -31,7 +31,7 @@ pub(crate) struct Surroundings {
     numeric_text: HashSet<String>,
 }
 
-impl Surroundings {
+impl QueryContext {
     pub(crate) fn new<'a>(
         options: &QueryOptions,
         items: impl Iterator<Item = &'a Record>,
@@ -179,7 +179,7 @@ pub(crate) fn query<'a>(
         skip: Some(options.skip),
         take: options.take,
     };
-    let query = Surroundings::new(options, items)?.change(Query::new(), &texts)?;
+    let query = QueryContext::new(options, items)?.change(Query::new(), &texts)?;
     Ok(if options.numbered {
         query.numbered()
     } else {

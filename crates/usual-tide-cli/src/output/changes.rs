@@ -1,6 +1,6 @@
 //! A change set in the form that is asked for.
 
-use super::words::Told;
+use super::change_text::ChangeText;
 use super::{Output, columns};
 use crate::args::ChangesFormat;
 use crate::error::CommandError;
@@ -10,14 +10,14 @@ use usual_tide::{BoundList, ChangeSet};
 
 /// How a change set is written.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Form {
+pub(crate) struct ChangeWriter {
     pub(crate) format: ChangesFormat,
     pub(crate) without_moves: bool,
     /// Each on a line of its own, where there are several.
     pub(crate) one_line: bool,
 }
 
-impl Form {
+impl ChangeWriter {
     /// Writes what turned a list into the rows that it has now.
     pub(crate) fn write(
         self,
@@ -27,7 +27,7 @@ impl Form {
     ) -> Result<(), CommandError> {
         match self.format {
             ChangesFormat::Text => {
-                let told = Told::new(changes, rows, columns());
+                let told = ChangeText::new(changes, rows, columns());
                 for line in told.lines() {
                     out.text(&format!("{line}\n"))?;
                 }

@@ -1,10 +1,10 @@
 //! What the commands print.
 
 pub(crate) mod cells;
+pub(crate) mod change_text;
 pub(crate) mod changes;
 pub(crate) mod progress;
 pub(crate) mod table;
-pub(crate) mod words;
 
 use crate::error::CommandError;
 use anstream::adapter::strip_str;

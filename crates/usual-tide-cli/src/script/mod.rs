@@ -4,8 +4,8 @@ mod error;
 mod member;
 mod op;
 mod read;
-mod stage;
+mod runner;
 
 pub(crate) use error::ScriptError;
 pub(crate) use read::{Line, lines, query};
-pub(crate) use stage::Stage;
+pub(crate) use runner::ScriptRunner;

@@ -69,16 +69,22 @@ impl fmt::Display for Op {
             Self::Add { item, place, list } => {
                 let title = item.get("title").and_then(Value::as_str);
                 let title = title.map(|title| format!(" “{title}”")).unwrap_or_default();
-                write!(f, "add{title} {}{}", Where(place), among(*list))
+                write!(f, "add{title} {}{}", PlaceText(place), among(*list))
             }
             Self::Edit { key, merge } => {
                 let names = merge.as_object().into_iter().flat_map(Map::keys);
                 let names: Vec<&str> = names.map(String::as_str).collect();
                 write!(f, "edit {key}: {}", names.join(", "))
             }
-            Self::Remove { keys } => write!(f, "remove {}", Keys(keys)),
+            Self::Remove { keys } => write!(f, "remove {}", KeysText(keys)),
             Self::Move { keys, place, list } => {
-                write!(f, "move {} {}{}", Keys(keys), Where(place), among(*list))
+                write!(
+                    f,
+                    "move {} {}{}",
+                    KeysText(keys),
+                    PlaceText(place),
+                    among(*list)
+                )
             }
             Self::Query { texts, list } => {
                 write!(f, "query")?;
@@ -128,9 +134,9 @@ fn among(list: Option<usize>) -> String {
         .unwrap_or_default()
 }
 
-struct Where<'a>(&'a Place<RecordKey>);
+struct PlaceText<'a>(&'a Place<RecordKey>);
 
-impl fmt::Display for Where<'_> {
+impl fmt::Display for PlaceText<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self.0 {
             Place::Start => f.write_str("at the start"),
@@ -143,9 +149,9 @@ impl fmt::Display for Where<'_> {
     }
 }
 
-struct Keys<'a>(&'a [RecordKey]);
+struct KeysText<'a>(&'a [RecordKey]);
 
-impl fmt::Display for Keys<'_> {
+impl fmt::Display for KeysText<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         const TOLD: usize = 4;
         let told: Vec<String> = self.0.iter().take(TOLD).map(ToString::to_string).collect();

@@ -3,28 +3,28 @@
 use super::reply::Reply;
 use std::collections::{HashMap, VecDeque};
 
-/// Answers that are kept at the most.
+/// RecentAnswers that are kept at the most.
 const MOST_ANSWERS: usize = 10_000;
 
 /// Bytes that they take at the most.
 const MOST_BYTES: usize = 16 << 20;
 
-/// Answers by the `Idempotency-Key` of their requests, bounded in number and in bytes.
+/// RecentAnswers by the `Idempotency-Key` of their requests, bounded in number and in bytes.
 #[derive(Debug, Default)]
-pub(super) struct Answers {
-    known: HashMap<String, Answered>,
+pub(super) struct RecentAnswers {
+    known: HashMap<String, RecentAnswer>,
     order: VecDeque<String>,
     bytes: usize,
 }
 
 #[derive(Debug)]
-struct Answered {
+struct RecentAnswer {
     /// Tells one request from another.
     request: u64,
     reply: Reply,
 }
 
-impl Answers {
+impl RecentAnswers {
     /// The answer that a request was given before, or the refusal where the key was used for another one.
     pub(super) fn get(&self, key: &str, request: u64) -> Option<Reply> {
         let answered = self.known.get(key)?;
@@ -41,7 +41,10 @@ impl Answers {
         let bytes = |reply: &Reply| reply.body.len() + 200;
         self.bytes += bytes(reply);
         let reply = reply.clone();
-        if let Some(old) = self.known.insert(key.clone(), Answered { request, reply }) {
+        if let Some(old) = self
+            .known
+            .insert(key.clone(), RecentAnswer { request, reply })
+        {
             self.bytes -= bytes(&old.reply);
         } else {
             self.order.push_back(key);

@@ -7,21 +7,21 @@ use usual_tide::{BoundList, ChangeSet, Item};
 
 /// One change of one item.
 #[derive(Clone, Debug)]
-pub(super) struct Told {
+pub(super) struct RowEvent {
     pub(super) name: &'static str,
     pub(super) key: usual_tide::record::RecordKey,
     pub(super) data: Value,
 }
 
 /// A change set as single changes: one after the other, they make the rows after it of those before.
-pub(super) fn events(changes: &ChangeSet<Record>, rows: &BoundList<'_, Record>) -> Vec<Told> {
+pub(super) fn events(changes: &ChangeSet<Record>, rows: &BoundList<'_, Record>) -> Vec<RowEvent> {
     let gone = changes.removed().iter().flat_map(|run| run.rows.iter());
-    let removed = gone.map(|item| Told {
+    let removed = gone.map(|item| RowEvent {
         name: "remove",
         key: item.key().clone(),
         data: json!({"key": item.key().to_value()}),
     });
-    let mut told: Vec<Told> = removed.collect();
+    let mut told: Vec<RowEvent> = removed.collect();
     let arrived = changes.inserted().iter().flat_map(|run| run.range());
     let moved = changes
         .moved()
@@ -34,13 +34,13 @@ pub(super) fn events(changes: &ChangeSet<Record>, rows: &BoundList<'_, Record>) 
     told
 }
 
-fn put(rows: &BoundList<'_, Record>, at: usize) -> Option<Told> {
+fn put(rows: &BoundList<'_, Record>, at: usize) -> Option<RowEvent> {
     let item = rows.at(at)?;
     let key = |at: Option<usize>| {
         let item = at.and_then(|at| rows.at(at));
         item.map_or(Value::Null, |item| item.key().to_value())
     };
-    Some(Told {
+    Some(RowEvent {
         name: "put",
         key: item.key().clone(),
         data: json!({

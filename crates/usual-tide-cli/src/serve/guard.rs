@@ -11,7 +11,7 @@ pub(super) struct Guard {
 
 /// Why a request is turned away.
 #[derive(Debug)]
-pub(super) struct Objection {
+pub(super) struct Rejection {
     pub(super) status: u16,
     pub(super) why: String,
 }
@@ -29,16 +29,16 @@ impl Guard {
     }
 
     /// Why a request is turned away, when it is.
-    pub(super) fn objection(&self, headers: &HeaderMap) -> Option<Objection> {
+    pub(super) fn rejection(&self, headers: &HeaderMap) -> Option<Rejection> {
         let (host, origin) = match (
             single(headers, header::HOST),
             single(headers, header::ORIGIN),
         ) {
-            (Err(why), _) | (_, Err(why)) => return Some(Objection { status: 400, why }),
+            (Err(why), _) | (_, Err(why)) => return Some(Rejection { status: 400, why }),
             (Ok(host), Ok(origin)) => (host.unwrap_or_default(), origin),
         };
         let is_known = |host: &str, port: &str| self.hosts.contains(&with_port(host, port));
-        let refused = |why: String| Some(Objection { status: 403, why });
+        let refused = |why: String| Some(Rejection { status: 403, why });
         if !is_known(host, "80") {
             return refused(format!("this server is not {host:?} (see --allow-host)"));
         }

@@ -1,7 +1,7 @@
 //! The items that are served and the source behind them. Reading them never waits for the source.
 
-use super::answers::Answers;
-use super::event::{Told, events};
+use super::answers::RecentAnswers;
+use super::event::{RowEvent, events};
 use super::log::{Event, Log};
 use super::reply::Reply;
 use std::collections::HashMap;
@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 use tokio::sync::watch;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
 use usual_tide::{Feed, Item, ListId, Query, Store};
-use usual_tide_sources::link::{Direct, Loaded, Source, SourceError};
+use usual_tide_sources::link::{DirectSource, Loaded, Source, SourceError};
 
 /// How long a source may be unreadable before the items that it had are not shown any more: another program may
 /// be writing to it.
@@ -21,14 +21,14 @@ const LONGEST_WAIT: Duration = Duration::from_secs(5);
 
 /// The items, and the source that they come from.
 pub(crate) struct Hub {
-    shown: RwLock<Shown>,
+    shown: RwLock<ServedItems>,
     writer: Mutex<Writer>,
     /// Wakes the streams of events.
     pub(super) moved: watch::Sender<u64>,
 }
 
 /// What is shown: changed in memory only, so that nobody waits long for it.
-pub(super) struct Shown {
+pub(super) struct ServedItems {
     pub(super) store: Store<Record>,
     pub(super) maker: RecordMaker,
     list: ListId,
@@ -49,8 +49,8 @@ pub(super) struct Shown {
 
 /// What asks the source, one after another.
 pub(super) struct Writer {
-    pub(super) direct: Direct<Record>,
-    pub(super) answers: Answers,
+    pub(super) direct: DirectSource<Record>,
+    pub(super) answers: RecentAnswers,
     /// When the source is to be read again, after it could not be; and how often it could not.
     next_try: Option<Instant>,
     failures: u32,
@@ -69,12 +69,12 @@ impl Hub {
         source: impl Source<Record>,
         key: &FieldName,
     ) -> Result<Self, Box<dyn std::error::Error + Send + Sync>> {
-        let mut direct = Direct::new(source);
+        let mut direct = DirectSource::new(source);
         let mut store = Store::load(load_all(&mut direct)?)?;
         let list = store.bind(Query::new());
         let feed = store.feed(list)?;
         Ok(Self {
-            shown: RwLock::new(Shown {
+            shown: RwLock::new(ServedItems {
                 store,
                 maker: RecordMaker::new(key),
                 list,
@@ -89,7 +89,7 @@ impl Hub {
             }),
             writer: Mutex::new(Writer {
                 direct,
-                answers: Answers::default(),
+                answers: RecentAnswers::default(),
                 next_try: None,
                 failures: 0,
             }),
@@ -98,11 +98,11 @@ impl Hub {
     }
 
     /// A holder that panicked left sound items, so a poisoned lock is as good.
-    pub(super) fn shown(&self) -> RwLockReadGuard<'_, Shown> {
+    pub(super) fn shown(&self) -> RwLockReadGuard<'_, ServedItems> {
         self.shown.read().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn shown_mut(&self) -> RwLockWriteGuard<'_, Shown> {
+    fn shown_mut(&self) -> RwLockWriteGuard<'_, ServedItems> {
         self.shown.write().unwrap_or_else(PoisonError::into_inner)
     }
 
@@ -198,7 +198,7 @@ impl Hub {
 }
 
 /// All items of a source, page after page where it gives them so.
-fn load_all(direct: &mut Direct<Record>) -> Result<Vec<Record>, SourceError> {
+fn load_all(direct: &mut DirectSource<Record>) -> Result<Vec<Record>, SourceError> {
     let Loaded {
         mut items, more, ..
     } = direct.load()?;
@@ -211,7 +211,7 @@ fn load_all(direct: &mut Direct<Record>) -> Result<Vec<Record>, SourceError> {
     Ok(items)
 }
 
-impl Shown {
+impl ServedItems {
     /// The id of this moment.
     pub(super) fn id(&self) -> String {
         format!("{}-{}", self.life, self.version)
@@ -251,7 +251,7 @@ impl Shown {
         let Ok(rows) = self.store.list(self.list) else {
             return;
         };
-        for Told { name, key, data } in events(&changes, &rows) {
+        for RowEvent { name, key, data } in events(&changes, &rows) {
             self.note(name, Some(key), data.to_string());
         }
         self.forget_removed();

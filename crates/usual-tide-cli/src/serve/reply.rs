@@ -1,4 +1,4 @@
-//! Answers, before they become HTTP.
+//! RecentAnswers, before they become HTTP.
 
 use axum::body::Body;
 use axum::http::{HeaderName, HeaderValue, Response, header};

@@ -1,13 +1,13 @@
 //! What can be asked.
 
 use super::faults::Faults;
-use super::guard::{Guard, Objection};
-use super::hub::{Hub, Shown};
+use super::guard::{Guard, Rejection};
+use super::hub::{Hub, ServedItems};
 use super::listen::Permit;
 use super::reply::Reply;
 use super::stream;
 use super::tags::Conditions;
-use super::write::{Asked, At, Request as WriteRequest};
+use super::write::{Requested, RequestedPlace, WriteRequest};
 use axum::Router;
 use axum::body::{Body, Bytes, to_bytes};
 use axum::extract::rejection::{PathRejection, QueryRejection};
@@ -55,7 +55,7 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         )
         .route("/events", get(events))
         .method_not_allowed_fallback(async |method: Method, uri: Uri| {
-            let why = format!("{} cannot be asked for by {method}", uri.path());
+            let why = format!("{} cannot be requested for by {method}", uri.path());
             Reply::problem(405, why).into_response()
         })
         .fallback(async || {
@@ -126,12 +126,12 @@ async fn checked(State(app): State<Arc<App>>, request: Request, next: Next) -> R
     );
     let status = response.status().as_u16();
     let took = begun.elapsed();
-    tracing::info!(%method, path, status, ?took, "asked");
+    tracing::info!(%method, path, status, ?took, "requested");
     response
 }
 
 async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
-    if let Some(Objection { status, why }) = app.guard.objection(request.headers()) {
+    if let Some(Rejection { status, why }) = app.guard.rejection(request.headers()) {
         return Reply::problem(status, why).into_response();
     }
     let path = request.uri().path();
@@ -140,7 +140,7 @@ async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
     }
     if app.faults.fails() {
         tracing::info!(path, "failing on purpose");
-        return Reply::problem(503, "a failure that was asked for").into_response();
+        return Reply::problem(503, "a failure that was requested for").into_response();
     }
     let is_stream = path == "/events";
     let mut response = next.run(request).await;
@@ -165,7 +165,7 @@ async fn on_thread(
 /// Works with the items as they are shown, unless they are out of date.
 async fn with_items(
     app: Arc<App>,
-    work: impl FnOnce(&Shown) -> Reply + Send + 'static,
+    work: impl FnOnce(&ServedItems) -> Reply + Send + 'static,
 ) -> Response<Body> {
     on_thread(app, |app| {
         let shown = app.hub.shown();
@@ -204,7 +204,7 @@ async fn items(
     with_items(app, move |shown| page_reply(shown, &page, &conditions)).await
 }
 
-fn page_reply(shown: &Shown, page: &Page, conditions: &Conditions) -> Reply {
+fn page_reply(shown: &ServedItems, page: &Page, conditions: &Conditions) -> Reply {
     let store = &shown.store;
     let first = match &page.after {
         None => 0,
@@ -297,16 +297,19 @@ async fn item(
 
 async fn add(
     State(app): State<Arc<App>>,
-    at: Result<Query<At>, QueryRejection>,
+    at: Result<Query<RequestedPlace>, QueryRejection>,
     request: Request,
 ) -> Response<Body> {
-    write(app, at, request, |_, members| Some(Asked::Add(members?))).await
+    write(app, at, request, |_, members| {
+        Some(Requested::Add(members?))
+    })
+    .await
 }
 
 async fn change(
     State(app): State<Arc<App>>,
     key: Result<Path<String>, PathRejection>,
-    at: Result<Query<At>, QueryRejection>,
+    at: Result<Query<RequestedPlace>, QueryRejection>,
     request: Request,
 ) -> Response<Body> {
     let key = match key {
@@ -314,9 +317,9 @@ async fn change(
         Err(why) => return unreadable(&why.body_text()),
     };
     write(app, at, request, move |method, members| match method {
-        Method::DELETE => Some(Asked::Remove(key)),
-        Method::PUT => Some(Asked::Replace(key, members?)),
-        _ => Some(Asked::Merge(key, members?)),
+        Method::DELETE => Some(Requested::Remove(key)),
+        Method::PUT => Some(Requested::Replace(key, members?)),
+        _ => Some(Requested::Merge(key, members?)),
     })
     .await
 }
@@ -348,9 +351,9 @@ async fn body_of(app: &App, headers: &HeaderMap, body: Body) -> Result<Bytes, Bo
 
 async fn write(
     app: Arc<App>,
-    at: Result<Query<At>, QueryRejection>,
+    at: Result<Query<RequestedPlace>, QueryRejection>,
     request: Request,
-    asked: impl FnOnce(Method, Option<Map<String, Value>>) -> Option<Asked>,
+    requested: impl FnOnce(Method, Option<Map<String, Value>>) -> Option<Requested>,
 ) -> Response<Body> {
     let at = match at {
         Ok(Query(at)) => at,
@@ -366,15 +369,15 @@ async fn write(
         let body = body_of(&app, &head.headers, body).await?;
         let (members, why) = members(&body);
         let fingerprint = fingerprint(&app.hasher, &head, &body);
-        let asked = asked(head.method, members).ok_or_else(|| Reply::problem(400, why))?;
-        Ok::<_, Box<Reply>>((conditions, id, fingerprint, asked))
+        let requested = requested(head.method, members).ok_or_else(|| Reply::problem(400, why))?;
+        Ok::<_, Box<Reply>>((conditions, id, fingerprint, requested))
     };
-    let (conditions, id, fingerprint, asked) = match read.await {
+    let (conditions, id, fingerprint, requested) = match read.await {
         Ok(read) => read,
         Err(refused) => return refused.into_response(),
     };
     let request = WriteRequest {
-        asked,
+        requested,
         at,
         conditions,
     };
@@ -387,8 +390,8 @@ async fn write(
             return reply;
         }
         let made_up = match (app.faults.refuses(), app.faults.conflicts()) {
-            (true, _) => Some(Reply::problem(422, "a refusal that was asked for")),
-            (_, true) => app.hub.shown().made_up_conflict(&request.asked),
+            (true, _) => Some(Reply::problem(422, "a refusal that was requested for")),
+            (_, true) => app.hub.shown().made_up_conflict(&request.requested),
             _ => None,
         };
         if made_up.is_some() {

@@ -1,6 +1,6 @@
 //! Writes: what is asked, what the source makes of it, and what is answered.
 
-use super::hub::{Hub, Shown, Writer};
+use super::hub::{Hub, ServedItems, Writer};
 use super::reply::Reply;
 use super::tags::Conditions;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
@@ -13,7 +13,7 @@ use usual_tide_sources::link::Answer;
 
 /// What is asked of an item.
 #[derive(Debug)]
-pub(super) enum Asked {
+pub(super) enum Requested {
     Add(Map<String, Value>),
     /// A merge patch (RFC 7396).
     Merge(String, Map<String, Value>),
@@ -24,7 +24,7 @@ pub(super) enum Asked {
 
 /// Where an item is to stand, as the address says it.
 #[derive(Clone, Default, Debug, serde::Deserialize)]
-pub(super) struct At {
+pub(super) struct RequestedPlace {
     at: Option<String>,
     after: Option<String>,
     before: Option<String>,
@@ -32,15 +32,15 @@ pub(super) struct At {
 
 /// A write and what it depends on.
 #[derive(Debug)]
-pub(super) struct Request {
-    pub(super) asked: Asked,
-    pub(super) at: At,
+pub(super) struct WriteRequest {
+    pub(super) requested: Requested,
+    pub(super) at: RequestedPlace,
     pub(super) conditions: Conditions,
 }
 
 impl Hub {
     /// Carries out a write: the source is asked while everybody can go on reading.
-    pub(super) fn write(&self, writer: &mut Writer, request: &Request) -> Reply {
+    pub(super) fn write(&self, writer: &mut Writer, request: &WriteRequest) -> Reply {
         if let Err(why) = self.refresh(writer) {
             return Reply::problem(503, why.to_string());
         }
@@ -93,7 +93,7 @@ impl Hub {
     }
 }
 
-impl Shown {
+impl ServedItems {
     /// The answer to a write that was done.
     fn done(&self, write: &Write<Record>) -> Reply {
         match self.store.get(&write.key).filter(|_| write.after.is_some()) {
@@ -116,9 +116,9 @@ impl Shown {
     }
 
     /// What is asked as a write, or the refusal.
-    fn as_write(&self, request: &Request) -> Result<Write<Record>, Box<Reply>> {
-        let (before, after) = match &request.asked {
-            Asked::Add(members) => {
+    fn as_write(&self, request: &WriteRequest) -> Result<Write<Record>, Box<Reply>> {
+        let (before, after) = match &request.requested {
+            Requested::Add(members) => {
                 let item = self.record(members.clone())?;
                 let version = self
                     .store
@@ -134,20 +134,20 @@ impl Shown {
                 }
                 (None, Some(item))
             }
-            Asked::Merge(key, patch) => {
+            Requested::Merge(key, patch) => {
                 let before = self.known(key, &request.conditions)?;
                 let mut members = before.members().clone();
                 merge(&mut members, patch);
                 (Some(Arc::clone(before)), Some(self.record(members)?))
             }
-            Asked::Replace(key, members) => {
+            Requested::Replace(key, members) => {
                 let before = self.known(key, &request.conditions)?;
                 (
                     Some(Arc::clone(before)),
                     Some(self.record(members.clone())?),
                 )
             }
-            Asked::Remove(key) => {
+            Requested::Remove(key) => {
                 let before = self.known(key, &request.conditions)?;
                 (Some(Arc::clone(before)), None)
             }
@@ -194,19 +194,22 @@ impl Shown {
     }
 
     /// The conflict that is told when there is none, to see what an app makes of it.
-    pub(super) fn made_up_conflict(&self, asked: &Asked) -> Option<Reply> {
-        let key = match asked {
-            Asked::Add(_) => return None,
-            Asked::Merge(key, _) | Asked::Replace(key, _) | Asked::Remove(key) => key,
+    pub(super) fn made_up_conflict(&self, requested: &Requested) -> Option<Reply> {
+        let key = match requested {
+            Requested::Add(_) => return None,
+            Requested::Merge(key, _) | Requested::Replace(key, _) | Requested::Remove(key) => key,
         };
         let item = self.store.get(&self.key_of(key))?;
-        Some(self.carrying(Reply::problem(412, "a conflict that was asked for"), item))
+        Some(self.carrying(
+            Reply::problem(412, "a conflict that was requested for"),
+            item,
+        ))
     }
 
     /// What an item is to stand between.
     fn place(
         &self,
-        at: &At,
+        at: &RequestedPlace,
         key: &RecordKey,
         is_new: bool,
     ) -> Result<Option<Neighbours<RecordKey>>, Box<Reply>> {

@@ -48,7 +48,7 @@ impl Cause {
     }
 
     /// What happened, as far as the trace tells.
-    pub(crate) fn told(&self) -> String {
+    pub(crate) fn text(&self) -> String {
         match self {
             Self::TargetBeforeLift => {
                 "the target of a move was taken as counted before the row was lifted; it is where the row stands \
@@ -61,7 +61,7 @@ impl Cause {
             Self::LeftOut { line } => {
                 format!("the change set of line {line} was never put into effect")
             }
-            Self::WithoutNotice => "rows were changed, and no change set told of it".to_owned(),
+            Self::WithoutNotice => "rows were changed, and no change set changes of it".to_owned(),
             Self::DuplicateKey { key } => format!("the key {key:?} is there twice"),
             Self::WrongOrder { order } => format!("the steps were applied in another order: {order}"),
             Self::Unknown => "none of the usual ones".to_owned(),

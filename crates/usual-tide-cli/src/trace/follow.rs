@@ -1,10 +1,10 @@
 //! A trace, line by line.
 
 use super::cause::Cause;
-use super::read::{self, Seen};
-use super::rows::{Misfit, Rows, after, difference};
-use super::told::Told;
-use super::wrong;
+use super::changes::TracedChanges;
+use super::misapplied;
+use super::read::{self, TraceLine};
+use super::rows::{DoesNotFit, Rows, after, difference};
 use std::collections::{HashSet, VecDeque};
 use usual_tide::record::RecordKey;
 
@@ -13,7 +13,7 @@ const KEPT: usize = 64;
 
 /// A trace that was in step to its end.
 #[derive(Debug, PartialEq)]
-pub(crate) struct Ended {
+pub(crate) struct InStep {
     pub(crate) changes: usize,
     /// How often the view's rows were compared.
     pub(crate) compared: usize,
@@ -23,12 +23,12 @@ pub(crate) struct Ended {
 
 /// Where a view parts from its change sets.
 #[derive(Debug)]
-pub(crate) struct Parting {
+pub(crate) struct Divergence {
     pub(crate) line: usize,
     /// What is not right there.
     pub(crate) what: String,
     /// The last change set before, with its line.
-    pub(crate) told: Option<(usize, Told)>,
+    pub(crate) changes: Option<(usize, TracedChanges)>,
     /// What the view showed, where it shows rows.
     pub(crate) shown: Option<Rows>,
     /// What it should have shown.
@@ -37,7 +37,7 @@ pub(crate) struct Parting {
 }
 
 /// Follows a trace to its end, or to where the view parts from the change sets; an error is a line that is none.
-pub(crate) fn follow(text: &str) -> Result<Result<Ended, Box<Parting>>, (usize, String)> {
+pub(crate) fn follow(text: &str) -> Result<Result<InStep, Box<Divergence>>, (usize, String)> {
     let text = text.strip_prefix('\u{feff}').unwrap_or(text);
     let mut view: Option<View> = None;
     let lines = (1..)
@@ -45,25 +45,25 @@ pub(crate) fn follow(text: &str) -> Result<Result<Ended, Box<Parting>>, (usize, 
         .filter(|(_, line)| !line.trim().is_empty());
     for (number, line) in lines {
         let seen = read::line(line).map_err(|what| (number, what))?;
-        let parted = match (&mut view, seen) {
-            (Some(view), Seen::Rows(rows)) => view.compare(number, rows),
-            (Some(view), Seen::Changes(told)) => view.apply(number, told),
-            (None, Seen::Rows(rows)) => {
-                let parted = twice(&rows).map(|key| Parting::twice(number, key, &rows));
+        let diverged = match (&mut view, seen) {
+            (Some(view), TraceLine::Rows(rows)) => view.compare(number, rows),
+            (Some(view), TraceLine::Changes(changes)) => view.apply(number, changes),
+            (None, TraceLine::Rows(rows)) => {
+                let diverged = twice(&rows).map(|key| Divergence::twice(number, key, &rows));
                 view = Some(View::new(number, rows));
-                parted
+                diverged
             }
-            (None, Seen::Changes(_)) => {
+            (None, TraceLine::Changes(_)) => {
                 let what = "a trace begins with the rows that the view shows".to_owned();
                 return Err((number, what));
             }
         };
-        if let Some(parting) = parted {
-            return Ok(Err(Box::new(parting)));
+        if let Some(divergence) = diverged {
+            return Ok(Err(Box::new(divergence)));
         }
     }
     let view = view.ok_or((1, "the trace is empty".to_owned()))?;
-    Ok(Ok(Ended {
+    Ok(Ok(InStep {
         changes: view.changes,
         compared: view.compared,
         rows: view.rows.len(),
@@ -76,7 +76,7 @@ struct View {
     /// The rows as they were, with the line since which they were so; the newest last.
     older: VecDeque<(usize, Rows)>,
     /// The last change set, its line, and the rows that it was for.
-    last: Option<(usize, Told, Rows)>,
+    last: Option<(usize, TracedChanges, Rows)>,
     /// The line since which the rows are so.
     since: usize,
     /// Whether the view was seen to show them.
@@ -98,15 +98,15 @@ impl View {
         }
     }
 
-    fn apply(&mut self, line: usize, told: Told) -> Option<Parting> {
-        match after(&self.rows, &told) {
+    fn apply(&mut self, line: usize, changes: TracedChanges) -> Option<Divergence> {
+        match after(&self.rows, &changes) {
             Ok(rows) => {
                 let before = std::mem::replace(&mut self.rows, rows);
                 self.older.push_back((self.since, before.clone()));
                 if self.older.len() > KEPT {
                     self.older.pop_front();
                 }
-                self.last = Some((line, told, before));
+                self.last = Some((line, changes, before));
                 self.since = line;
                 self.seen = false;
                 self.changes += 1;
@@ -114,13 +114,13 @@ impl View {
             }
             Err(misfit) => {
                 let (what, cause) = match misfit {
-                    Misfit::Twice(key) => (
+                    DoesNotFit::Twice(key) => (
                         format!("the change set brings {key}, which is there already"),
                         Cause::DuplicateKey { key },
                     ),
-                    Misfit::Other(what) => {
+                    DoesNotFit::Other(what) => {
                         let older = self.older.iter().rev();
-                        let mut fitting = older.filter(|(_, rows)| after(rows, &told).is_ok());
+                        let mut fitting = older.filter(|(_, rows)| after(rows, &changes).is_ok());
                         let cause = fitting.next().map_or(Cause::WithoutNotice, |(line, _)| {
                             Cause::OlderVersion { line: *line }
                         });
@@ -130,10 +130,10 @@ impl View {
                         )
                     }
                 };
-                Some(Parting {
+                Some(Divergence {
                     line,
                     what,
-                    told: Some((line, told)),
+                    changes: Some((line, changes)),
                     shown: None,
                     expected: self.rows.clone(),
                     cause,
@@ -142,7 +142,7 @@ impl View {
         }
     }
 
-    fn compare(&mut self, line: usize, shown: Rows) -> Option<Parting> {
+    fn compare(&mut self, line: usize, shown: Rows) -> Option<Divergence> {
         self.compared += 1;
         if shown == self.rows {
             self.seen = true;
@@ -154,7 +154,7 @@ impl View {
             rows.get(at)
                 .map_or("no row".to_owned(), ToString::to_string)
         };
-        Some(Parting {
+        Some(Divergence {
             line,
             what: format!(
                 "at number {} the view shows {}, and it should show {}",
@@ -162,10 +162,10 @@ impl View {
                 row(&shown),
                 row(&self.rows)
             ),
-            told: self
+            changes: self
                 .last
                 .as_ref()
-                .map(|(line, told, _)| (*line, told.clone())),
+                .map(|(line, changes, _)| (*line, changes.clone())),
             shown: Some(shown),
             expected: self.rows.clone(),
             cause,
@@ -184,22 +184,22 @@ impl View {
         if let Some(key) = twice(shown) {
             return Cause::DuplicateKey { key };
         }
-        let Some((_, told, before)) = self.last.as_ref().filter(|_| !self.seen) else {
+        let Some((_, changes, before)) = self.last.as_ref().filter(|_| !self.seen) else {
             return Cause::WithoutNotice;
         };
         if let Some(line) = self.left_out(shown) {
             return Cause::LeftOut { line };
         }
-        if wrong::target_before_lift(before, told).contains(shown) {
+        if misapplied::target_before_lift(before, changes).contains(shown) {
             return Cause::TargetBeforeLift;
         }
-        let orders = wrong::wrong_orders(before, told).into_iter();
+        let orders = misapplied::wrong_orders(before, changes).into_iter();
         if let Some((order, _)) = orders.into_iter().find(|(_, rows)| rows == shown) {
             return Cause::WrongOrder { order };
         }
         let older = self.older.iter().rev().skip(1);
         for (line, rows) in older {
-            if wrong::older_version(before, rows, told).contains(shown) {
+            if misapplied::older_version(before, rows, changes).contains(shown) {
                 return Cause::OlderVersion { line: *line };
             }
         }
@@ -207,12 +207,12 @@ impl View {
     }
 }
 
-impl Parting {
+impl Divergence {
     fn twice(line: usize, key: RecordKey, rows: &Rows) -> Self {
         Self {
             line,
             what: format!("the view shows {key} twice"),
-            told: None,
+            changes: None,
             shown: Some(rows.clone()),
             expected: Rows::new(),
             cause: Cause::DuplicateKey { key },

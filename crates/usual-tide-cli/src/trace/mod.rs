@@ -1,10 +1,10 @@
 //! Traces: what a view showed and what change sets said, line by line; where the two part, and why.
 
 mod cause;
+mod changes;
 mod follow;
+mod misapplied;
 mod read;
 mod rows;
-mod told;
-mod wrong;
 
-pub(crate) use follow::{Ended, Parting, follow};
+pub(crate) use follow::{Divergence, InStep, follow};

@@ -1,13 +1,13 @@
 //! Rows as keys, and a change set put into effect on them.
 
-use super::told::Told;
+use super::changes::TracedChanges;
 use std::collections::HashSet;
 use usual_tide::record::RecordKey;
 
 pub(super) type Rows = Vec<RecordKey>;
 
 /// Why a change set does not fit some rows.
-pub(super) enum Misfit {
+pub(super) enum DoesNotFit {
     /// A key would be there twice.
     Twice(RecordKey),
     /// Anything else.
@@ -15,44 +15,47 @@ pub(super) enum Misfit {
 }
 
 /// The rows after a change set.
-pub(super) fn after(rows: &[RecordKey], told: &Told) -> Result<Rows, Misfit> {
-    if rows.len() != told.before {
-        return Err(Misfit::Other(format!(
+pub(super) fn after(rows: &[RecordKey], changes: &TracedChanges) -> Result<Rows, DoesNotFit> {
+    if rows.len() != changes.before {
+        return Err(DoesNotFit::Other(format!(
             "it starts from {} rows, and there are {}",
-            told.before,
+            changes.before,
             rows.len()
         )));
     }
-    check_keys(rows, told)?;
-    let after = by_position(rows, told)
-        .ok_or_else(|| Misfit::Other("its positions do not fit together".to_owned()))?;
-    if after.len() != told.after {
-        return Err(Misfit::Other(format!(
+    check_keys(rows, changes)?;
+    let after = by_position(rows, changes)
+        .ok_or_else(|| DoesNotFit::Other("its positions do not fit together".to_owned()))?;
+    if after.len() != changes.after {
+        return Err(DoesNotFit::Other(format!(
             "it says that {} rows come out, and {} do",
-            told.after,
+            changes.after,
             after.len()
         )));
     }
     let mut seen = HashSet::new();
     match after.iter().find(|key| !seen.insert(*key)) {
-        Some(twice) => Err(Misfit::Twice(twice.clone())),
+        Some(twice) => Err(DoesNotFit::Twice(twice.clone())),
         None => Ok(after),
     }
 }
 
-fn check_keys(rows: &[RecordKey], told: &Told) -> Result<(), Misfit> {
-    let removed = told.removed.iter().map(|(at, key)| (at, Some(key)));
-    let moved = told.moved.iter().map(|(from, _, key)| (from, key.as_ref()));
+fn check_keys(rows: &[RecordKey], changes: &TracedChanges) -> Result<(), DoesNotFit> {
+    let removed = changes.removed.iter().map(|(at, key)| (at, Some(key)));
+    let moved = changes
+        .moved
+        .iter()
+        .map(|(from, _, key)| (from, key.as_ref()));
     for (at, key) in removed.chain(moved) {
         let found = rows.get(*at).ok_or_else(|| {
-            Misfit::Other(format!(
+            DoesNotFit::Other(format!(
                 "it speaks of number {}, and there are {} rows",
                 at + 1,
                 rows.len()
             ))
         })?;
         if let Some(key) = key.filter(|key| *key != found) {
-            return Err(Misfit::Other(format!(
+            return Err(DoesNotFit::Other(format!(
                 "it speaks of {key} at number {}, and {found} is there",
                 at + 1
             )));
@@ -63,15 +66,15 @@ fn check_keys(rows: &[RecordKey], told: &Told) -> Result<(), Misfit> {
 
 /// The rows after a change set, by its positions alone, whatever rows these are; `None` where there are no such
 /// positions.
-pub(super) fn by_position(rows: &[RecordKey], told: &Told) -> Option<Rows> {
-    let mut leaving: HashSet<usize> = told.removed.iter().map(|row| row.0).collect();
-    for (from, _, _) in &told.moved {
+pub(super) fn by_position(rows: &[RecordKey], changes: &TracedChanges) -> Option<Rows> {
+    let mut leaving: HashSet<usize> = changes.removed.iter().map(|row| row.0).collect();
+    for (from, _, _) in &changes.moved {
         if !leaving.insert(*from) {
             return None;
         }
     }
-    let arriving = told.inserted.iter().map(|(at, key)| (*at, key.clone()));
-    let moved = told.moved.iter();
+    let arriving = changes.inserted.iter().map(|(at, key)| (*at, key.clone()));
+    let moved = changes.moved.iter();
     let moved: Option<Vec<_>> = moved
         .map(|(from, to, _)| Some((*to, rows.get(*from)?.clone())))
         .collect();

@@ -13,7 +13,7 @@
 //! # Ok(()) }
 //! ```
 
-mod carry;
+mod apply;
 mod checked;
 mod csv;
 mod error;

@@ -52,6 +52,42 @@ impl FileContent {
 /// # Errors
 ///
 /// [`ReadError`] with the line, column or element.
+///
+/// ```
+/// use usual_tide::record::FieldName;
+/// use usual_tide_sources::files::{
+///     CsvLayout, FileFormat, ReadOptions, read_as, read_file, read_open_file, replace_file, write_as, write_table,
+/// };
+/// # let folder = tempfile::tempdir()?;
+/// # let path = folder.path().join("pieces.csv");
+///
+/// let key = FieldName::parse("id")?;
+/// let text = "id;title\n1;Bowl\n2;Mug\n";
+/// let options = ReadOptions { format: Some(FileFormat::Csv), delimiter: b';', ..ReadOptions::default() };
+/// let content = read_as(text.as_bytes(), &options, &key)?;
+/// assert_eq!(content.items.len(), 2);
+///
+/// // The file keeps its columns and the character between them.
+/// replace_file(&path, |out| write_as(out, FileFormat::Csv, &content.layout, content.items.iter().map(|piece| piece.members())))?;
+/// assert_eq!(std::fs::read_to_string(&path)?, text);
+///
+/// // An open file is read with progress; `false` stops it.
+/// let again = read_open_file(std::fs::File::open(&path)?, &options, &key, &mut |_bytes, _total| true)?;
+/// assert_eq!(again.items, content.items);
+///
+/// // New files: JSON, NDJSON and CSV are told apart by their names, or else by their content.
+/// let json = folder.path().join("pieces.json");
+/// std::fs::write(&json, r#"[{"id": 1}]"#)?;
+/// assert_eq!(read_file(&json, &key)?.len(), 1);
+/// assert_eq!(FileFormat::of_text("{\"id\": 1}\n"), FileFormat::Ndjson);
+/// let tabs = CsvLayout::separated_by(b'\t').with_columns(["id".to_owned(), "title".to_owned()]);
+/// let mut out = Vec::new();
+/// write_as(&mut out, FileFormat::Csv, &tabs, [])?;
+/// assert_eq!(out, b"id\ttitle\n");
+/// write_table(&mut out, &["rows".to_owned()], [vec![2.into()]])?;
+/// assert!(out.ends_with(b"rows\n2\n"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn read_file(path: impl AsRef<Path>, key: &FieldName) -> Result<Vec<Record>, ReadError> {
     let options = ReadOptions {
         format: FileFormat::of_path(&path),

@@ -1,15 +1,15 @@
 //! A file as a source.
 
 use super::ReadError;
-use super::carry::{carry_out, carry_out_as_csv};
+use super::apply::{apply, apply_as_csv};
 use super::csv::CsvLayout;
 use super::format::FileFormat;
 use super::read::{FileContent, ReadOptions};
 use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare};
-use super::stamp::{Seen, Stamp, ends_line, open_locked};
+use super::stamp::{ReadState, Stamp, ends_line, open_locked};
 use super::stream::{looks_of, read_open_file};
 use super::write::{WriteError, write_as};
-use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
+use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -45,20 +45,33 @@ use usual_tide::writes::Write;
 /// assert_eq!(std::fs::read_to_string(&path)?, "{\"id\":1,\"shelf\":1.50}\n");
 /// # Ok(()) }
 /// ```
+///
+/// ```
+/// use std::time::Duration;
+/// use usual_tide::record::FieldName;
+/// use usual_tide_sources::files::FileSource;
+///
+/// let source = FileSource::new("pieces.csv", &FieldName::parse("id")?)
+///     .separated_by(b';')
+///     .poll_every(Duration::from_secs(1))
+///     .write_up_to(64 << 20);
+/// # let _ = source;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub struct FileSource {
     path: PathBuf,
     options: ReadOptions,
     key: FieldName,
     poll: Duration,
     most_bytes: u64,
-    news: Option<News<Record>>,
+    news: Option<ChangeSender<Record>>,
     /// The file that this was read from, or written to.
     known: Known,
     /// How the file was when it was read or written last.
     last: Option<Last>,
     /// A state of the file in which another program seems to be writing it, and since when it is in it.
     unsettled: Option<(Stamp, Instant)>,
-    former: Option<Former>,
+    former: Option<ReplacedFile>,
 }
 
 /// How a file was.
@@ -70,9 +83,9 @@ struct Last {
 
 /// The version of the file that the last writing replaced: another program may have had it open.
 #[derive(Debug)]
-struct Former {
+struct ReplacedFile {
     file: File,
-    seen: Seen,
+    seen: ReadState,
 }
 
 /// How long another program may wait for a lock that it holds.
@@ -233,7 +246,7 @@ impl FileSource {
         let path = former_path(&self.path);
         let now = former.file.metadata().map(|about| Stamp::from(&about));
         let same = now.is_ok_and(|now| now == former.seen.stamp)
-            || Seen::of(&mut former.file).is_ok_and(|now| now == former.seen);
+            || ReadState::of(&mut former.file).is_ok_and(|now| now == former.seen);
         if same {
             // It may have been removed by hand.
             let _ = std::fs::remove_file(&path);
@@ -258,7 +271,7 @@ impl FileSource {
         let path = behind_links(&self.path).map_err(|why| self.unreachable(why))?;
         let file = open_locked(&path, true, LOCK_PATIENCE);
         let mut file = file.map_err(|why| self.unreachable(why))?;
-        let seen = Seen::of(&mut file).map_err(|why| self.unreachable(why))?;
+        let seen = ReadState::of(&mut file).map_err(|why| self.unreachable(why))?;
         if seen.stamp.bytes > self.most_bytes {
             let refused = Answer::refused(format!(
                 "the file has {} bytes, and each write makes it anew: up to {} bytes are written; \
@@ -281,8 +294,8 @@ impl FileSource {
         let done: Vec<(Answer<Record>, bool)> = writes
             .iter()
             .map(|write| match is_csv {
-                true => carry_out_as_csv(&mut items, write, &mut layout),
-                false => carry_out(&mut items, write),
+                true => apply_as_csv(&mut items, write, &mut layout),
+                false => apply(&mut items, write),
             })
             .collect();
         if done.iter().any(|(_, changed)| *changed)
@@ -303,7 +316,7 @@ impl FileSource {
         &mut self,
         path: &Path,
         mut file: File,
-        seen: Seen,
+        seen: ReadState,
         items: &Store<Record>,
         layout: &CsvLayout,
     ) -> Result<bool, SourceError> {
@@ -325,7 +338,7 @@ impl FileSource {
         };
         let stamp = Stamp::of(&new).map_err(|why| self.unreachable(why))?;
         let is_there = |file: &mut File| -> io::Result<bool> {
-            Ok(Stamp::of(path)? == seen.stamp && Seen::of(file)? == seen)
+            Ok(Stamp::of(path)? == seen.stamp && ReadState::of(file)? == seen)
         };
         if !is_there(&mut file).map_err(|why| self.unreachable(why))? {
             return Ok(false);
@@ -346,7 +359,7 @@ impl FileSource {
         self.known.set(Some(stamp.clone()));
         let ends_line = true;
         self.last = Some(Last { stamp, ends_line });
-        self.former = Some(Former { file, seen });
+        self.former = Some(ReplacedFile { file, seen });
         Ok(true)
     }
 }
@@ -393,7 +406,7 @@ impl Source<Record> for FileSource {
         Err(SourceError::unreachable(self.name(), why))
     }
 
-    fn watch(&mut self, news: News<Record>) {
+    fn watch(&mut self, news: ChangeSender<Record>) {
         self.news = Some(news.clone());
         let (path, known, poll) = (self.path.clone(), self.known.clone(), self.poll);
         let watching = std::thread::Builder::new()
@@ -405,18 +418,18 @@ impl Source<Record> for FileSource {
     }
 }
 
-fn watch(path: &Path, known: &Known, poll: Duration, news: &News<Record>) {
+fn watch(path: &Path, known: &Known, poll: Duration, news: &ChangeSender<Record>) {
     // A file that is gone has changed, too.
-    let mut told: Option<Option<Stamp>> = None;
+    let mut progress: Option<Option<Stamp>> = None;
     while !news.is_closed() {
         std::thread::sleep(poll);
         let stamp = Stamp::of(path).ok();
         let is_known = stamp.as_ref().is_some_and(|stamp| known.is(stamp));
         if is_known {
-            told = None;
-        } else if told.as_ref() != Some(&stamp) {
+            progress = None;
+        } else if progress.as_ref() != Some(&stamp) {
             news.stale();
-            told = Some(stamp);
+            progress = Some(stamp);
         }
     }
 }

@@ -42,14 +42,14 @@ fn file_number(_: &Metadata) -> u64 {
 
 /// One state of a file, with a hash of its content.
 #[derive(Clone, PartialEq, Eq, Debug)]
-pub(super) struct Seen {
+pub(super) struct ReadState {
     pub(super) stamp: Stamp,
     hash: u64,
     /// Whether its last byte ends a line.
     pub(super) ends_line: bool,
 }
 
-impl Seen {
+impl ReadState {
     /// Reads an open file from its start to its end, and leaves it at its start.
     pub(super) fn of(file: &mut File) -> io::Result<Self> {
         let mut hasher = DefaultHasher::new();

@@ -41,14 +41,16 @@ pub fn read_open_file(
     let format = options.format;
     let looks = looks_of(&mut file)?;
     let named = format.unwrap_or(looks);
-    let told = Told { total, progress };
+    let progress = ProgressReport { total, progress };
     let read = match (named, looks) {
         // An object that begins a JSON file may be the first line of NDJSON: the whole text tells.
         (FileFormat::Json, FileFormat::Ndjson) => return super::read_as(file, options, key),
-        (FileFormat::Json, _) => json(file, key, options.most, told).map(FileContent::of_json),
-        (FileFormat::Ndjson, _) => ndjson(file, key, options.most, told).map(FileContent::of_json),
+        (FileFormat::Json, _) => json(file, key, options.most, progress).map(FileContent::of_json),
+        (FileFormat::Ndjson, _) => {
+            ndjson(file, key, options.most, progress).map(FileContent::of_json)
+        }
         // What a column holds shows at its end, so that CSV is read as a whole.
-        (FileFormat::Csv, _) => csv(file, options.delimiter, key, told),
+        (FileFormat::Csv, _) => csv(file, options.delimiter, key, progress),
     };
     match (read, format) {
         (Err(ReadError::Stopped), _) => Err(ReadError::Stopped),
@@ -69,12 +71,12 @@ pub(super) fn looks_of(file: &mut File) -> io::Result<FileFormat> {
 }
 
 /// Who is told how far the reading is.
-struct Told<'a> {
+struct ProgressReport<'a> {
     total: Option<u64>,
     progress: Progress<'a>,
 }
 
-impl Told<'_> {
+impl ProgressReport<'_> {
     fn at(&mut self, offset: u64) -> Result<(), ReadError> {
         match (self.progress)(offset, self.total) {
             true => Ok(()),
@@ -87,11 +89,11 @@ fn csv(
     file: File,
     delimiter: u8,
     key: &FieldName,
-    told: Told<'_>,
+    progress: ProgressReport<'_>,
 ) -> Result<FileContent, ReadError> {
-    let mut from = Telling {
+    let mut from = ReportingReader {
         from: Checked::new(file),
-        told,
+        progress,
         stopped: None,
     };
     let mut text = String::new();
@@ -107,7 +109,7 @@ fn ndjson(
     file: File,
     key: &FieldName,
     most: Option<usize>,
-    mut told: Told<'_>,
+    mut progress: ProgressReport<'_>,
 ) -> Result<Vec<Record>, ReadError> {
     let maker = RecordMaker::new(key);
     let mut from = BufReader::with_capacity(CHUNK, Checked::new(file));
@@ -138,7 +140,7 @@ fn ndjson(
         records.extend(parse_line(text, number, &maker)?);
         if from.get_ref().offset() != said {
             said = from.get_ref().offset();
-            told.at(said)?;
+            progress.at(said)?;
         }
     }
     Ok(records)
@@ -148,7 +150,7 @@ fn json(
     file: File,
     key: &FieldName,
     most: Option<usize>,
-    told: Told<'_>,
+    progress: ProgressReport<'_>,
 ) -> Result<Vec<Record>, ReadError> {
     let mut elements = Elements {
         maker: RecordMaker::new(key),
@@ -156,9 +158,9 @@ fn json(
         most,
         stopped: None,
     };
-    let mut from = Telling {
+    let mut from = ReportingReader {
         from: Checked::json(file),
-        told,
+        progress,
         stopped: None,
     };
     let outcome = {
@@ -181,23 +183,23 @@ fn json(
 }
 
 /// Tells how far the reading is.
-struct Telling<'a> {
+struct ReportingReader<'a> {
     from: Checked<File>,
-    told: Told<'a>,
+    progress: ProgressReport<'a>,
     stopped: Option<ReadError>,
 }
 
-impl Telling<'_> {
+impl ReportingReader<'_> {
     /// Why the reading ended early, when it was not the file system's fault.
     fn why(&mut self) -> Option<ReadError> {
         self.from.take_wrong().or(self.stopped.take())
     }
 }
 
-impl Read for Telling<'_> {
+impl Read for ReportingReader<'_> {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         let read = self.from.read(out)?;
-        if let Err(stopped) = self.told.at(self.from.offset()) {
+        if let Err(stopped) = self.progress.at(self.from.offset()) {
             self.stopped = Some(stopped);
             return Err(io::ErrorKind::Other.into());
         }

@@ -32,7 +32,7 @@ pub(super) struct Client {
 
 /// An answer whose body is read.
 #[derive(Debug)]
-pub(super) struct Answered {
+pub(super) struct ReadResponse {
     pub(super) status: u16,
     pub(super) etag: Option<String>,
     pub(super) id: Option<String>,
@@ -93,7 +93,7 @@ impl Client {
 
     /// What is at an address, or where that leads to. It is followed here, so that a server is sent no headers that
     /// are another one's.
-    pub(super) fn get(&self, url: &str) -> Result<Answered, SourceError> {
+    pub(super) fn get(&self, url: &str) -> Result<ReadResponse, SourceError> {
         let mut url = url.to_owned();
         for _ in 0..MOST_REDIRECTIONS {
             let answered = self.send(self.request("GET", &url), None)?;
@@ -112,7 +112,7 @@ impl Client {
         &self,
         request: ureq::http::request::Builder,
         body: Option<String>,
-    ) -> Result<Answered, SourceError> {
+    ) -> Result<ReadResponse, SourceError> {
         let unreachable = |why: ureq::Error| SourceError::unreachable(&self.base, plain(&why));
         let bad = |why| SourceError::unusable(&self.base, why);
         let url = request.uri_ref().map(ToString::to_string);
@@ -127,7 +127,7 @@ impl Client {
             .with_config()
             .limit(self.most_bytes)
             .read_to_vec();
-        Ok(Answered {
+        Ok(ReadResponse {
             status: response.status().as_u16(),
             etag: text(&response, header::ETAG.as_str()),
             id: text(&response, "last-event-id"),
@@ -266,7 +266,7 @@ pub(super) fn place(place: Option<&Neighbours<RecordKey>>) -> String {
     }
 }
 
-impl Answered {
+impl ReadResponse {
     pub(super) fn is_done(&self) -> bool {
         (200..300).contains(&self.status)
     }

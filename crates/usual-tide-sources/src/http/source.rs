@@ -1,11 +1,11 @@
 //! A server as a source.
 
-use super::client::{Answered, Client, place};
+use super::client::{Client, ReadResponse, place};
 use super::patch::merge_patch;
 use super::stream::Listener;
 use super::versions::Versions;
-use crate::link::{Answer, Loaded, Loading, News, Retry, Source, SourceError};
-use crate::merge::{Deed, deed};
+use crate::link::{Answer, ChangeSender, Loaded, Loading, Retry, Source, SourceError};
+use crate::merge::{Operation, operation};
 use serde_json::{Map, Value};
 use std::collections::{HashMap, HashSet};
 use std::fmt;
@@ -113,9 +113,9 @@ impl HttpSource {
     }
 
     /// An answer that is neither what was asked for nor a refusal of it.
-    fn unexpected(&self, answered: &Answered) -> SourceError {
-        let reason = answered.reason();
-        match answered.is_for_later() {
+    fn unexpected(&self, response: &ReadResponse) -> SourceError {
+        let reason = response.reason();
+        match response.is_for_later() {
             true => SourceError::unreachable(self.client.base(), reason),
             false => self.unusable(reason),
         }
@@ -126,13 +126,13 @@ impl HttpSource {
         url: &str,
         loading: &mut Loading<'_>,
     ) -> Result<(Loaded<Record>, Option<String>), SourceError> {
-        let answered = self.client.get(url)?;
-        if answered.status != 200 {
-            return Err(self.unexpected(&answered));
+        let response = self.client.get(url)?;
+        if response.status != 200 {
+            return Err(self.unexpected(&response));
         }
-        self.loaded_bytes += answered.body.len() as u64;
+        self.loaded_bytes += response.body.len() as u64;
         loading.progress(self.loaded_bytes, None)?;
-        let text = std::str::from_utf8(&answered.body);
+        let text = std::str::from_utf8(&response.body);
         let text = text.map_err(|why| self.unusable(format!("not UTF-8 text: {why}")))?;
         let Value::Array(items) = parse_value(text).map_err(|why| self.unusable(why))? else {
             return Err(self.unusable("the answer is no array of items"));
@@ -143,13 +143,13 @@ impl HttpSource {
         };
         let items: Result<Vec<Record>, _> = items.into_iter().enumerate().map(record).collect();
         let items = items.map_err(|why| self.unusable(why))?;
-        self.next_page = answered.next;
+        self.next_page = response.next;
         let loaded = Loaded {
             items,
-            version: answered.id.as_ref().and_then(|id| self.versions.number(id)),
+            version: response.id.as_ref().and_then(|id| self.versions.number(id)),
             more: self.next_page.is_some(),
         };
-        Ok((loaded, answered.id))
+        Ok((loaded, response.id))
     }
 
     /// The other pages, where the server answers in pages that were not asked for.
@@ -193,32 +193,32 @@ impl HttpSource {
 
     /// The item as the server has it now.
     fn current(&mut self, key: &RecordKey) -> Result<Option<Record>, SourceError> {
-        let answered = self.client.get(&self.client.item(key))?;
-        match answered.status {
-            200 => self.item_of(&answered).map(Some),
+        let response = self.client.get(&self.client.item(key))?;
+        match response.status {
+            200 => self.item_of(&response).map(Some),
             404 => Ok(None),
-            _ => Err(self.unexpected(&answered)),
+            _ => Err(self.unexpected(&response)),
         }
     }
 
     /// The item that an answer consists of, whose version is remembered.
-    fn item_of(&mut self, answered: &Answered) -> Result<Record, SourceError> {
-        let members = answered
+    fn item_of(&mut self, response: &ReadResponse) -> Result<Record, SourceError> {
+        let members = response
             .object()
             .ok_or_else(|| self.unusable("the answer is no item"))?;
-        self.noted(members, answered)
+        self.noted(members, response)
     }
 
     fn noted(
         &mut self,
         members: Map<String, Value>,
-        answered: &Answered,
+        response: &ReadResponse,
     ) -> Result<Record, SourceError> {
         let item = self
             .maker
             .record(members)
             .map_err(|why| self.unusable(why))?;
-        match &answered.etag {
+        match &response.etag {
             Some(etag) => self.etags.insert(item.key().clone(), etag.clone()),
             None => self.etags.remove(item.key()),
         };
@@ -226,7 +226,7 @@ impl HttpSource {
     }
 
     /// One try; nothing when the server has another version than was thought, which is known now.
-    fn try_write(&mut self, write: &Write<Record>) -> Result<Tried, SourceError> {
+    fn try_write(&mut self, write: &Write<Record>) -> Result<Outcome, SourceError> {
         let (method, url, body) = match (write.before.as_deref(), write.after.as_deref()) {
             (_, None) => ("DELETE", self.client.item(&write.key), None),
             (None, Some(after)) => ("POST", self.client.items(), Some(after.members().clone())),
@@ -255,7 +255,7 @@ impl HttpSource {
                 let is_same = current.as_ref() == write.before.as_deref();
                 // From a server without versions no more can be had than that nothing has changed by now.
                 if self.etags.contains_key(&write.key) || !is_same {
-                    return Ok(Tried::Newer(current));
+                    return Ok(Outcome::Newer(current));
                 }
             }
             if let Some(etag) = self.etags.get(&write.key) {
@@ -269,8 +269,8 @@ impl HttpSource {
         if body.is_some() {
             request = request.header("Content-Type", kind);
         }
-        let answered = self.client.send(request, body)?;
-        self.taken(write, &answered)
+        let response = self.client.send(request, body)?;
+        self.taken(write, &response)
     }
 
     /// Names a request: the same when it comes again because its answer was lost, another one for another edit, and for
@@ -286,39 +286,43 @@ impl HttpSource {
         format!("{}-{number}-{:x}", self.name, hasher.finish())
     }
 
-    fn taken(&mut self, write: &Write<Record>, answered: &Answered) -> Result<Tried, SourceError> {
-        if answered.is_done() {
+    fn taken(
+        &mut self,
+        write: &Write<Record>,
+        response: &ReadResponse,
+    ) -> Result<Outcome, SourceError> {
+        if response.is_done() {
             // Some servers do not send the item back.
-            let has_item = write.after.is_some() && !answered.body.is_empty();
+            let has_item = write.after.is_some() && !response.body.is_empty();
             if !has_item {
                 self.etags.remove(&write.key);
             }
-            let version = answered.id.as_ref().and_then(|id| self.versions.number(id));
+            let version = response.id.as_ref().and_then(|id| self.versions.number(id));
             let item = match has_item {
-                true => Some(self.item_of(answered)?),
+                true => Some(self.item_of(response)?),
                 false => None,
             };
             let same_key = item.as_ref().is_none_or(|item| *item.key() == write.key);
-            return Ok(Tried::Answered(match (version, item) {
+            return Ok(Outcome::Answered(match (version, item) {
                 (Some(version), _) if same_key => Answer::SavedIn(version),
                 (_, Some(item)) => Answer::SavedAs(item),
                 (_, None) => Answer::Saved,
             }));
         }
-        match answered.status {
-            404 | 410 => Ok(Tried::Newer(None)),
-            409 | 412 => match answered.current() {
-                Some(members) => Ok(Tried::Newer(Some(self.noted(members, answered)?))),
-                None => Ok(Tried::Answered(Answer::refused(answered.reason()))),
+        match response.status {
+            404 | 410 => Ok(Outcome::Newer(None)),
+            409 | 412 => match response.current() {
+                Some(members) => Ok(Outcome::Newer(Some(self.noted(members, response)?))),
+                None => Ok(Outcome::Answered(Answer::refused(response.reason()))),
             },
-            _ if answered.is_for_later() => Err(self.unexpected(answered)),
-            _ => Ok(Tried::Answered(Answer::refused(answered.reason()))),
+            _ if response.is_for_later() => Err(self.unexpected(response)),
+            _ => Ok(Outcome::Answered(Answer::refused(response.reason()))),
         }
     }
 }
 
 /// What came of a try.
-enum Tried {
+enum Outcome {
     Answered(Answer<Record>),
     /// The server has this now.
     Newer(Option<Record>),
@@ -355,13 +359,13 @@ impl Source<Record> for HttpSource {
         self.unnamed += u64::from(write.number() == 0);
         for _ in 0..MOST_TRIES {
             let now = match self.try_write(&write)? {
-                Tried::Answered(answer) => return Ok(answer),
-                Tried::Newer(now) => now,
+                Outcome::Answered(answer) => return Ok(answer),
+                Outcome::Newer(now) => now,
             };
-            match (deed(&write, now.as_ref()), now) {
-                (Deed::None(Answer::Saved), Some(now)) => return Ok(Answer::SavedAs(now)),
-                (Deed::None(answer), _) => return Ok(answer),
-                (Deed::Replace(merged, differ), Some(now)) => {
+            match (operation(&write, now.as_ref()), now) {
+                (Operation::None(Answer::Saved), Some(now)) => return Ok(Answer::SavedAs(now)),
+                (Operation::None(answer), _) => return Ok(answer),
+                (Operation::Replace(merged, differ), Some(now)) => {
                     if differ.is_empty() && write.place.is_none() {
                         return Ok(Answer::SavedAs(now));
                     }
@@ -369,7 +373,7 @@ impl Source<Record> for HttpSource {
                     write.before = Some(Arc::new(now));
                     write.after = Some(Arc::new(*merged));
                 }
-                (Deed::Remove, Some(now)) => write.before = Some(Arc::new(now)),
+                (Operation::Remove, Some(now)) => write.before = Some(Arc::new(now)),
                 (_, now) => {
                     return Ok(Answer::Refused {
                         reason: "the server refuses it".to_owned(),
@@ -382,7 +386,7 @@ impl Source<Record> for HttpSource {
         Err(SourceError::unreachable(self.client.base(), tries))
     }
 
-    fn watch(&mut self, news: News<Record>) {
+    fn watch(&mut self, news: ChangeSender<Record>) {
         let listener = Listener {
             client: self.client.clone(),
             versions: Arc::clone(&self.versions),

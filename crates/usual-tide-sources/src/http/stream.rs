@@ -3,7 +3,7 @@
 use super::client::Client;
 use super::events::{Event, next_event};
 use super::versions::Versions;
-use crate::link::{Change, News, Retry};
+use crate::link::{Change, ChangeSender, Retry};
 use serde_json::Value;
 use std::io::BufReader;
 use std::sync::Arc;
@@ -22,7 +22,7 @@ pub(super) struct Listener {
     pub(super) versions: Arc<Versions>,
     pub(super) maker: RecordMaker,
     pub(super) retry: Retry,
-    pub(super) news: News<Record>,
+    pub(super) news: ChangeSender<Record>,
 }
 
 impl Listener {

@@ -9,18 +9,18 @@ const PER_LIFE: u64 = 1 << 40;
 /// The lives of a server that were seen, by their names: each numbers its versions anew.
 #[derive(Debug, Default)]
 pub(super) struct Versions {
-    seen: Mutex<Seen>,
+    seen: Mutex<ReadState>,
     has_id: Condvar,
 }
 
 #[derive(Debug, Default)]
-struct Seen {
+struct ReadState {
     lives: Vec<String>,
     last_id: Option<String>,
 }
 
 impl Versions {
-    fn lock(&self) -> MutexGuard<'_, Seen> {
+    fn lock(&self) -> MutexGuard<'_, ReadState> {
         self.seen.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
@@ -41,7 +41,7 @@ impl Versions {
 
     /// The id from which the next stream of events is to go on, waited for so long.
     pub(super) fn wait_for_id(&self, most: Duration) -> Option<String> {
-        let none_yet = |seen: &mut Seen| seen.last_id.is_none();
+        let none_yet = |seen: &mut ReadState| seen.last_id.is_none();
         let waited = self.has_id.wait_timeout_while(self.lock(), most, none_yet);
         let seen = waited.unwrap_or_else(PoisonError::into_inner).0;
         seen.last_id.clone()

@@ -1,7 +1,7 @@
 //! A source without a store: for programs that hand it on.
 
 use super::control::Control;
-use super::news::News;
+use super::sender::ChangeSender;
 use super::source::{Answer, Loaded, Loading, Source, SourceError};
 use super::worker::Command;
 use std::fmt;
@@ -11,18 +11,37 @@ use usual_tide::Item;
 use usual_tide::writes::Write;
 
 /// A source that is asked directly, by a server, say, that hands it on to others.
-pub struct Direct<T: Item> {
+///
+/// ```
+/// use usual_tide::record::FieldName;
+/// use usual_tide_sources::files::FileSource;
+/// use usual_tide_sources::link::DirectSource;
+/// # let folder = tempfile::tempdir()?;
+/// # let path = folder.path().join("pieces.json");
+/// # std::fs::write(&path, r#"[{"id": 1}, {"id": 2}]"#)?;
+///
+/// let mut source = DirectSource::new(FileSource::new(&path, &FieldName::parse("id")?));
+/// let loaded = source.load()?;
+/// assert_eq!(loaded.items.len(), 2);
+/// if source.has_changed() {
+///     source.load()?;
+/// }
+/// let answers = source.write_many(&[])?;
+/// assert!(answers.is_empty());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct DirectSource<T: Item> {
     source: Box<dyn Source<T>>,
     control: Arc<Control>,
     commands: Receiver<Command<T>>,
 }
 
-impl<T: Item> Direct<T> {
+impl<T: Item> DirectSource<T> {
     /// Begins to use a source.
     pub fn new(mut source: impl Source<T>) -> Self {
         let control = Arc::new(Control::default());
         let (sender, commands) = channel();
-        source.watch(News::new(sender, Arc::clone(&control)));
+        source.watch(ChangeSender::new(sender, Arc::clone(&control)));
         Self {
             source: Box::new(source),
             control,
@@ -74,14 +93,14 @@ impl<T: Item> Direct<T> {
     }
 }
 
-impl<T: Item> Drop for Direct<T> {
+impl<T: Item> Drop for DirectSource<T> {
     fn drop(&mut self) {
         self.control.close();
     }
 }
 
-impl<T: Item> fmt::Debug for Direct<T> {
+impl<T: Item> fmt::Debug for DirectSource<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Direct").finish_non_exhaustive()
+        f.debug_struct("DirectSource").finish_non_exhaustive()
     }
 }

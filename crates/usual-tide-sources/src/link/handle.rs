@@ -1,12 +1,12 @@
 //! The app's handle of a link.
 
 use super::control::Control;
-use super::news::News;
 use super::outbox::{Outbox, OutboxError};
 use super::retry::Retry;
+use super::sender::ChangeSender;
 use super::source::Source;
 use super::state::LinkState;
-use super::worker::{Command, Kept, Worker};
+use super::worker::{Command, SharedOutbox, Worker};
 use std::fmt;
 use std::sync::Arc;
 use std::sync::mpsc::{Sender, channel};
@@ -62,7 +62,7 @@ pub enum LinkError {
     LinkState::Failed { error, .. } => error.to_string(),
     _ => format!("{} writes wait for an answer", .waiting),
 })]
-pub struct NotInTime {
+pub struct TimedOut {
     /// How the link stands.
     pub state: LinkState,
     /// How many writes wait for an answer.
@@ -91,10 +91,10 @@ impl<T: Item + Fields> Link<T> {
         mut options: LinkOptions<T>,
     ) -> Result<Self, LinkError> {
         store.edit(|store| store.writes_mut().track())?;
-        let kept = Kept::begin(&store, options.outbox.take())?;
+        let kept = SharedOutbox::begin(&store, options.outbox.take())?;
         let (commands, received) = channel();
         let control = Arc::new(Control::default());
-        let news = News::new(commands.clone(), Arc::clone(&control));
+        let news = ChangeSender::new(commands.clone(), Arc::clone(&control));
         let writes = store.subscribe_writes(|_| {
             let (commands, kept) = (commands.clone(), kept.clone());
             move |writes: &[Arc<Write<T>>]| {
@@ -143,8 +143,8 @@ impl<T: Item> Link<T> {
     ///
     /// # Errors
     ///
-    /// [`NotInTime`] with the state.
-    pub fn wait_until_ready(&self, most: Duration) -> Result<(), NotInTime> {
+    /// [`TimedOut`] with the state.
+    pub fn wait_until_ready(&self, most: Duration) -> Result<(), TimedOut> {
         match self.control.wait(most, LinkState::is_ready) {
             (_, true) => Ok(()),
             (state, false) => Err(self.not_in_time(state)),
@@ -155,8 +155,8 @@ impl<T: Item> Link<T> {
     ///
     /// # Errors
     ///
-    /// [`NotInTime`] with the state.
-    pub fn flush(&self, most: Duration) -> Result<(), NotInTime> {
+    /// [`TimedOut`] with the state.
+    pub fn flush(&self, most: Duration) -> Result<(), TimedOut> {
         let end = Instant::now() + most;
         while self.waiting() > 0 {
             if Instant::now() >= end {
@@ -192,9 +192,9 @@ impl<T: Item> Link<T> {
             .unwrap_or(0)
     }
 
-    fn not_in_time(&self, state: LinkState) -> NotInTime {
+    fn not_in_time(&self, state: LinkState) -> TimedOut {
         let waiting = self.waiting();
-        NotInTime { state, waiting }
+        TimedOut { state, waiting }
     }
 
     fn send(&self, command: Command<T>) {

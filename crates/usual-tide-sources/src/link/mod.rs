@@ -49,18 +49,18 @@ mod apply;
 mod control;
 mod direct;
 mod handle;
-mod news;
 mod outbox;
 mod retry;
+mod sender;
 mod source;
 mod state;
 mod worker;
 
-pub use direct::Direct;
-pub use handle::{Link, LinkError, LinkOptions, NotInTime};
-pub use news::{Change, News};
+pub use direct::DirectSource;
+pub use handle::{Link, LinkError, LinkOptions, TimedOut};
 pub use outbox::{Outbox, OutboxError};
 pub use retry::Retry;
+pub use sender::{Change, ChangeSender};
 pub use source::{Answer, Loaded, Loading, Source, SourceError};
 pub use state::LinkState;
 

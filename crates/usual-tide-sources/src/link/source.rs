@@ -1,7 +1,7 @@
 //! What a place that items are loaded from and written to must be able to do.
 
 use super::control::Control;
-use super::news::News;
+use super::sender::ChangeSender;
 use std::sync::Arc;
 use usual_tide::Item;
 use usual_tide::writes::Write;
@@ -9,6 +9,69 @@ use usual_tide::writes::Write;
 /// A place that items are loaded from and written to. See the [module](super) for one in 30 lines.
 ///
 /// A link calls it from its own thread, one call at a time.
+///
+/// ```
+/// use std::sync::Arc;
+/// use usual_tide::Item;
+/// use usual_tide::writes::Write;
+/// use usual_tide_sources::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
+///
+/// # #[derive(Clone, PartialEq, Debug, Item)]
+/// # struct Piece { #[item(key)] id: u32, title: String }
+/// /// A server that takes many writes in one request.
+/// struct Studio { pieces: Vec<Piece>, is_up: bool, changes: Option<ChangeSender<Piece>> }
+///
+/// impl Source<Piece> for Studio {
+///     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Piece>, SourceError> {
+///         if !self.is_up {
+///             // The link shows this, waits, and tries again.
+///             return Err(SourceError::unreachable("the studio's server", "no answer"));
+///         }
+///         if self.pieces.iter().any(|piece| piece.title.is_empty()) {
+///             return Err(SourceError::unusable("the studio's pieces", "one has no title"));
+///         }
+///         loading.progress(1, Some(1));
+///         Ok(Loaded::all(self.pieces.clone()))
+///     }
+///
+///     fn write(&mut self, write: &Write<Piece>) -> Result<Answer<Piece>, SourceError> {
+///         self.pieces.retain(|piece| piece.id != write.key);
+///         self.pieces.extend(write.after.as_deref().cloned());
+///         Ok(Answer::Saved)
+///     }
+///
+///     fn write_many(
+///         &mut self,
+///         writes: &[Arc<Write<Piece>>],
+///         answers: &mut Vec<Answer<Piece>>,
+///     ) -> Result<(), SourceError> {
+///         for write in writes {
+///             answers.push(self.write(write)?);
+///         }
+///         Ok(())
+///     }
+///
+///     fn watch(&mut self, changes: ChangeSender<Piece>) {
+///         // Whoever learns that somebody changed the pieces calls `stale` on this, until nobody listens any more.
+///         if !changes.is_closed() {
+///             changes.stale();
+///         }
+///         self.changes = Some(changes);
+///     }
+/// }
+/// # use std::time::Duration;
+/// # use usual_tide::{SharedStore, Store};
+/// # use usual_tide_sources::link::{Link, LinkOptions};
+/// # let store = SharedStore::new(Store::new());
+/// let studio = Studio { pieces: vec![Piece { id: 1, title: "Bowl".into() }], is_up: true, changes: None };
+/// let link = Link::start_with(store.clone(), studio, LinkOptions::default())?;
+/// link.wait_until_ready(Duration::from_secs(5))?;
+/// assert!(link.state().is_ready());
+/// // Pull to refresh.
+/// link.refresh();
+/// # link.close(Duration::from_secs(5));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub trait Source<T: Item>: Send + 'static {
     /// All items, or the first page of them.
     ///
@@ -54,7 +117,7 @@ pub trait Source<T: Item>: Send + 'static {
 
     /// Begins to tell what others change, until the link is closed. Called once, before the first load; what
     /// takes time belongs on a thread of its own.
-    fn watch(&mut self, news: News<T>) {
+    fn watch(&mut self, news: ChangeSender<T>) {
         let _ = news;
     }
 }
@@ -80,7 +143,7 @@ impl<T: Item, S: Source<T> + ?Sized> Source<T> for Box<S> {
         (**self).load_more(loading)
     }
 
-    fn watch(&mut self, news: News<T>) {
+    fn watch(&mut self, news: ChangeSender<T>) {
         (**self).watch(news);
     }
 }
@@ -111,11 +174,11 @@ impl<T> Loaded<T> {
 #[derive(Clone, PartialEq, Debug)]
 #[non_exhaustive]
 pub enum Answer<T> {
-    /// Done as it was asked.
+    /// SentWrite as it was asked.
     Saved,
-    /// Done, and the item is this one now.
+    /// SentWrite, and the item is this one now.
     SavedAs(T),
-    /// Done in this version. The source tells of it through its [`News`] or has it when it is loaded, and the
+    /// SentWrite in this version. The source tells of it through its [`ChangeSender`] or has it when it is loaded, and the
     /// write is confirmed then.
     SavedIn(u64),
     /// Not done.

@@ -3,8 +3,8 @@
 use super::apply::apply;
 use super::control::Control;
 use super::handle::{LinkError, LinkOptions};
-use super::news::{Change, News};
 use super::outbox::Outbox;
+use super::sender::{Change, ChangeSender};
 use super::source::{Answer, Loaded, Loading, Source, SourceError};
 use super::state::LinkState;
 use std::collections::HashMap;
@@ -36,12 +36,12 @@ pub(super) struct Worker<T: Item> {
     store: SharedStore<T>,
     control: Arc<Control>,
     options: LinkOptions<T>,
-    kept: Kept<T>,
+    kept: SharedOutbox<T>,
     commands: Receiver<Command<T>>,
     /// The source's version that the store is at.
     version: Option<u64>,
     /// Writes that are done in a version which the store has not reached.
-    done: Vec<Done>,
+    done: Vec<SentWrite>,
     to_load: bool,
     more_wanted: bool,
     more: bool,
@@ -49,7 +49,7 @@ pub(super) struct Worker<T: Item> {
     next_try: Option<Instant>,
 }
 
-struct Done {
+struct SentWrite {
     ticket: Ticket,
     version: u64,
     since: Instant,
@@ -60,7 +60,7 @@ impl<T: Item> Worker<T> {
         store: SharedStore<T>,
         control: Arc<Control>,
         options: LinkOptions<T>,
-        kept: Kept<T>,
+        kept: SharedOutbox<T>,
         commands: Receiver<Command<T>>,
     ) -> Self {
         Self {
@@ -79,7 +79,7 @@ impl<T: Item> Worker<T> {
         }
     }
 
-    pub(super) fn run(mut self, mut source: impl Source<T>, news: News<T>) {
+    pub(super) fn run(mut self, mut source: impl Source<T>, news: ChangeSender<T>) {
         source.watch(news);
         loop {
             if self.next_try.is_none_or(|next| next <= Instant::now()) {
@@ -107,7 +107,7 @@ impl<T: Item> Worker<T> {
             return next.saturating_duration_since(now);
         }
         let late =
-            |done: &Done| (done.since + self.options.patience).saturating_duration_since(now);
+            |done: &SentWrite| (done.since + self.options.patience).saturating_duration_since(now);
         self.done
             .iter()
             .map(late)
@@ -172,7 +172,7 @@ impl<T: Item> Worker<T> {
     }
 
     fn work(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
-        let late = |done: &Done| done.since.elapsed() >= self.options.patience;
+        let late = |done: &SentWrite| done.since.elapsed() >= self.options.patience;
         if self.done.iter().any(late) {
             self.to_load = true;
         }
@@ -219,7 +219,7 @@ impl<T: Item> Worker<T> {
         version: Option<u64>,
         edits: impl FnOnce(&mut Store<T>) -> Result<(), EditError<T::Key>>,
     ) -> Result<(), SourceError> {
-        let reached = |done: &Done| version.is_none_or(|version| done.version <= version);
+        let reached = |done: &SentWrite| version.is_none_or(|version| done.version <= version);
         let tickets: Vec<Ticket> = self
             .done
             .iter()
@@ -286,7 +286,7 @@ impl<T: Item> Worker<T> {
     fn take_answer(&mut self, write: &Write<T>, answer: Answer<T>) -> Result<(), SourceError> {
         let ticket = write.ticket;
         if let Answer::SavedIn(version) = answer {
-            self.done.push(Done {
+            self.done.push(SentWrite {
                 ticket,
                 version,
                 since: Instant::now(),
@@ -336,14 +336,14 @@ fn unusable<K: std::fmt::Debug + Send + Sync + 'static>(why: EditError<K>) -> So
 }
 
 /// The writes that outlive the app.
-pub(super) struct Kept<T: Item>(Arc<Mutex<Keeping<T>>>);
+pub(super) struct SharedOutbox<T: Item>(Arc<Mutex<OutboxState<T>>>);
 
-struct Keeping<T: Item> {
+struct OutboxState<T: Item> {
     outbox: Option<Box<dyn Outbox<T>>>,
     numbers: HashMap<Ticket, u64>,
 }
 
-impl<T: Item> Kept<T> {
+impl<T: Item> SharedOutbox<T> {
     /// Submits what the last run left.
     pub(super) fn begin(
         store: &SharedStore<T>,
@@ -356,12 +356,12 @@ impl<T: Item> Kept<T> {
                 numbers.insert(ticket, number);
             }
         }
-        Ok(Self(Arc::new(Mutex::new(Keeping { outbox, numbers }))))
+        Ok(Self(Arc::new(Mutex::new(OutboxState { outbox, numbers }))))
     }
 
     pub(super) fn keep(&self, writes: &[Arc<Write<T>>]) {
         let mut keeping = self.lock();
-        let Keeping {
+        let OutboxState {
             outbox: Some(outbox),
             numbers,
         } = &mut *keeping
@@ -376,7 +376,7 @@ impl<T: Item> Kept<T> {
 
     fn forget(&self, ticket: Ticket) {
         let mut keeping = self.lock();
-        let Keeping {
+        let OutboxState {
             outbox: Some(outbox),
             numbers,
         } = &mut *keeping
@@ -390,12 +390,12 @@ impl<T: Item> Kept<T> {
         }
     }
 
-    fn lock(&self) -> MutexGuard<'_, Keeping<T>> {
+    fn lock(&self) -> MutexGuard<'_, OutboxState<T>> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 }
 
-impl<T: Item> Clone for Kept<T> {
+impl<T: Item> Clone for SharedOutbox<T> {
     fn clone(&self) -> Self {
         Self(Arc::clone(&self.0))
     }

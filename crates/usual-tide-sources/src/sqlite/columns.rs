@@ -1,6 +1,6 @@
 //! The columns of a table or a query, and their values as JSON.
 
-use crate::members::{put, way};
+use crate::members::{path_of, put};
 use rusqlite::types::{Value as Cell, ValueRef};
 use rusqlite::{Connection, Row};
 use serde_json::{Map, Number, Value};
@@ -57,7 +57,7 @@ pub enum SqliteError {
     },
     /// Two columns are for the same field, or one is for a part of the other.
     #[error(
-        "the column {column:?} is in the way of another: as a field, one would be a part of the other"
+        "the column {column:?} is in the path_of of another: as a field, one would be a part of the other"
     )]
     InTheWay {
         /// The column.
@@ -83,7 +83,7 @@ enum Declared {
 #[derive(Clone, Debug)]
 pub(super) struct Column {
     pub(super) name: String,
-    pub(super) way: Vec<String>,
+    pub(super) path_of: Vec<String>,
     /// Where its values stand in an item, as a JSON Pointer.
     pub(super) pointer: String,
     pub(super) field: FieldName,
@@ -93,8 +93,8 @@ pub(super) struct Column {
 impl Column {
     pub(super) fn new(name: String, declared: &str) -> Result<Self, SqliteError> {
         let declared = declared.to_ascii_uppercase();
-        let way = way(&name);
-        let steps = way
+        let path_of = path_of(&name);
+        let steps = path_of
             .iter()
             .map(|step| step.replace('~', "~0").replace('/', "~1"));
         let pointer: String = steps.map(|step| format!("/{step}")).collect();
@@ -109,7 +109,7 @@ impl Column {
             why,
         })?;
         Ok(Self {
-            way,
+            path_of,
             pointer,
             field,
             declared: if declared.contains("BOOL") {
@@ -217,9 +217,9 @@ pub(super) fn of_table(
 
 /// Makes sure that each column has a field of its own.
 pub(super) fn refuse_overlapping(columns: &[Column]) -> Result<(), SqliteError> {
-    let mut layout = crate::members::Ways::default();
+    let mut layout = crate::members::MemberPaths::default();
     for column in columns {
-        if !layout.add(&column.way) {
+        if !layout.add(&column.path_of) {
             let column = column.name.clone();
             return Err(SqliteError::InTheWay { column });
         }
@@ -245,7 +245,11 @@ pub(super) fn record(
 ) -> Result<Record, SqliteError> {
     let mut members = Map::new();
     for (at, column) in columns.iter().enumerate() {
-        put(&mut members, &column.way, column.json(cells.get_ref(at)?));
+        put(
+            &mut members,
+            &column.path_of,
+            column.json(cells.get_ref(at)?),
+        );
     }
     maker
         .record(members)

@@ -14,6 +14,21 @@ use usual_tide::writes::{Neighbours, Show, Write};
 ///
 /// Each is on the disk when [`keep`](Outbox::keep) returns. The table `unsent` has a `number` and the write as JSON:
 /// `key`, `before`, `after`, `place` with `after` and `before`, and `show`.
+///
+/// ```
+/// use usual_tide::record::FieldName;
+/// use usual_tide_sources::link::{LinkOptions, Outbox};
+/// use usual_tide_sources::sqlite::SqliteOutbox;
+/// # let folder = tempfile::tempdir()?;
+/// # let path = folder.path().join("outbox.db");
+///
+/// let mut outbox = SqliteOutbox::open(&path, &FieldName::parse("id")?)?;
+/// // What an earlier run did not send; the link sends it first.
+/// assert!(outbox.kept()?.is_empty());
+/// let options = LinkOptions { outbox: Some(Box::new(outbox)), ..LinkOptions::default() };
+/// # let _ = options;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug)]
 pub struct SqliteOutbox {
     database: Connection,

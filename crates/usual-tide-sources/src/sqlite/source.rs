@@ -2,8 +2,8 @@
 
 use super::columns::{self, Column, SqliteError};
 use super::rows::Rows;
-use super::write::{carry_out, refusal};
-use crate::link::{Answer, Loaded, Loading, News, Source, SourceError};
+use super::write::{apply, refusal};
+use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use rusqlite::fallible_iterator::FallibleIterator;
 use rusqlite::{Batch, Connection, ErrorCode, OpenFlags, TransactionBehavior};
 use std::path::{Path, PathBuf};
@@ -17,12 +17,38 @@ use usual_tide::writes::Write;
 /// Columns are fields; dotted names go into objects. `BOOLEAN` columns hold flags, `JSON` columns any JSON, all
 /// others numbers and text. Several writes are one transaction, and a write that changes a field which another program
 /// has changed meanwhile is refused. What other connections commit is noticed.
+///
+/// ```
+/// use std::time::Duration;
+/// use usual_tide::{SharedStore, Store};
+/// use usual_tide_sources::link::Link;
+/// use usual_tide_sources::sqlite::{SqliteSource, tables};
+/// # let folder = tempfile::tempdir()?;
+/// # let path = folder.path().join("studio.db");
+/// # let database = rusqlite::Connection::open(&path)?;
+/// # database.execute_batch("CREATE TABLE pieces (id TEXT PRIMARY KEY, title TEXT, place REAL);
+/// #     INSERT INTO pieces VALUES ('P-2', 'Mug', 2), ('P-1', 'Bowl', 1);")?;
+///
+/// assert_eq!(tables(&path)?, ["pieces"]);
+/// let source = SqliteSource::table_with_key(&path, "pieces", "id")?
+///     .ordered_by("place")?
+///     .poll_every(Duration::from_millis(50));
+/// let store = SharedStore::new(Store::new());
+/// let link = Link::start(store.clone(), source)?;
+/// link.wait_until_ready(Duration::from_secs(5))?;
+/// let titles = store.read(|store| {
+///     store.items().filter_map(|piece| piece.get("title")?.as_str().map(str::to_owned)).collect::<Vec<_>>()
+/// })?;
+/// assert_eq!(titles, ["Bowl", "Mug"]);
+/// # link.close(Duration::from_secs(5));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub struct SqliteSource {
     path: PathBuf,
     database: Arc<Mutex<Opened>>,
     rows: Rows,
     poll: Duration,
-    news: Option<News<Record>>,
+    news: Option<ChangeSender<Record>>,
 }
 
 /// A database that is open.
@@ -247,7 +273,7 @@ impl Source<Record> for SqliteSource {
         Ok(())
     }
 
-    fn watch(&mut self, news: News<Record>) {
+    fn watch(&mut self, news: ChangeSender<Record>) {
         let (database, poll) = (Arc::clone(&self.database), self.poll);
         self.news = Some(news.clone());
         // What is committed from here on is either loaded or noticed.
@@ -312,7 +338,7 @@ fn write_together(
     let mut others_changed = false;
     for write in writes {
         all.execute_batch("SAVEPOINT one_write")?;
-        let carried = carry_out(rows, &all, write)?;
+        let carried = apply(rows, &all, write)?;
         if all.is_autocommit() {
             // Nothing of the transaction is left.
             return Ok(None);
@@ -348,7 +374,7 @@ fn watch(
     database: &Mutex<Opened>,
     mut known: Option<i64>,
     poll: Duration,
-    news: &News<Record>,
+    news: &ChangeSender<Record>,
 ) {
     while !news.is_closed() {
         let opened = lock(database);

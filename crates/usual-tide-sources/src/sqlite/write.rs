@@ -3,7 +3,7 @@
 use super::columns::{Column, SqliteError, quoted};
 use super::rows::{Rows, cell_of};
 use crate::link::Answer;
-use crate::merge::{Deed, deed, saved};
+use crate::merge::{Operation, operation, saved};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
 use serde_json::Value;
@@ -13,23 +13,23 @@ use usual_tide::record::{Record, RecordKey};
 use usual_tide::writes::{Neighbours, Write};
 
 /// What came of a write.
-pub(super) struct Carried {
+pub(super) struct Applied {
     pub(super) answer: Answer<Record>,
     /// Whether rows other than the written one have changed: by a trigger, or because they got new numbers.
     pub(super) others: bool,
 }
 
 /// Does what a write asks, inside a transaction. A refusal of the database's own rules is the answer.
-pub(super) fn carry_out(
+pub(super) fn apply(
     rows: &Rows,
     database: &Connection,
     write: &Write<Record>,
-) -> Result<Carried, SqliteError> {
+) -> Result<Applied, SqliteError> {
     let before = database.total_changes();
     let mut written = 0;
     let answer = answer(rows, database, write, &mut written)?;
     let others = database.total_changes() - before > written;
-    Ok(Carried { answer, others })
+    Ok(Applied { answer, others })
 }
 
 /// The answer; counts the changes that are the write's own.
@@ -44,14 +44,14 @@ fn answer(
     };
     let table = quoted(table);
     let before = rows.get(database, &write.key)?;
-    let done = match deed(write, before.as_ref()) {
-        Deed::None(answer) => return Ok(answer),
-        Deed::Remove => {
+    let done = match operation(write, before.as_ref()) {
+        Operation::None(answer) => return Ok(answer),
+        Operation::Remove => {
             let sql = format!("DELETE FROM {table} WHERE {} = ?", rows.key_column());
             let statement = database.prepare_cached(&sql);
             statement.and_then(|mut statement| statement.execute([cell_of(&write.key)]))
         }
-        Deed::Add => {
+        Operation::Add => {
             let Some(item) = &write.after else {
                 return Ok(Answer::refused("there is no item"));
             };
@@ -60,7 +60,7 @@ fn answer(
             }
             insert(rows, &table, database, item)
         }
-        Deed::Replace(item, differ) => {
+        Operation::Replace(item, differ) => {
             if let Some(name) = stranger(rows, &item) {
                 return Ok(no_column(&name));
             }
@@ -152,7 +152,7 @@ fn no_column(name: &str) -> Answer<Record> {
 
 /// A member of an item that is in no column.
 fn stranger(rows: &Rows, item: &Record) -> Option<String> {
-    let known = |name: &str| rows.columns.iter().any(|column| column.way[0] == *name);
+    let known = |name: &str| rows.columns.iter().any(|column| column.path_of[0] == *name);
     item.members().keys().find(|name| !known(name)).cloned()
 }
 

@@ -266,6 +266,16 @@ impl<T, V> Field<T, V> {
     }
 
     /// Whether it is a part of something that may be missing.
+    ///
+    /// ```
+    /// # use usual_tide::{Fields, Item};
+    /// # #[derive(Clone, PartialEq, Fields)]
+    /// # struct Fee { amount: u32 }
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, #[item(nested)] fee: Option<Fee> }
+    /// assert!(Piece::FEE.field(Fee::AMOUNT).is_optional());
+    /// assert!(!Piece::ID.is_optional());
+    /// ```
     pub fn is_optional(&self) -> bool {
         match &self.access {
             Access::Direct { .. } => false,

@@ -6,6 +6,7 @@ use super::{RowTree, Slot};
 #[derive(Clone, Debug)]
 pub struct TreeProbe(RowTree);
 
+#[doc(hidden)]
 impl TreeProbe {
     /// A tree of rows 0 to `rows`, in that order.
     pub fn of(rows: u32) -> Self {

@@ -6,14 +6,14 @@ use usual_tide::record::Record;
 use usual_tide::sections::SectionReplica;
 use usual_tide::{ChangeSet, Feed, Item, ListId, Replica, Store};
 
-pub(super) struct Watched {
+pub(super) struct WatchedList {
     list: ListId,
     feed: Feed<Record>,
     rows: Replica<Record>,
     sections: SectionReplica<Record>,
 }
 
-impl Watched {
+impl WatchedList {
     pub(super) fn new(store: &mut Store<Record>, list: ListId) -> Result<Self, CommandError> {
         let feed = store.feed(list)?;
         let bound = store.list(list)?;

@@ -1,7 +1,7 @@
 //! The columns of a CSV file, and how it separates them.
 
 use super::write::NotStorable;
-use crate::members::{put, way};
+use crate::members::{path_of, put};
 use serde_json::{Map, Value};
 use std::collections::HashMap;
 
@@ -56,7 +56,7 @@ impl CsvLayout {
         if self.places.contains_key(name) {
             return Ok(());
         }
-        let steps = way(name);
+        let steps = path_of(name);
         if steps.len() > MOST_STEPS {
             return Err("it has too many dotted parts");
         }
@@ -108,7 +108,7 @@ impl CsvLayout {
     pub(crate) fn as_read(&self, item: &Map<String, Value>) -> Map<String, Value> {
         let mut members = Map::new();
         for name in &self.names {
-            let steps = way(name);
+            let steps = path_of(name);
             let value = find(item, &steps).cloned().unwrap_or(Value::Null);
             put(&mut members, &steps, value);
         }

@@ -4,14 +4,14 @@ use super::layout::CsvLayout;
 use super::quotes::{BadQuotes, quoted_values};
 use super::write::needs_quotes;
 use crate::files::error::ReadError;
-use crate::members::{put, way};
+use crate::members::{path_of, put};
 use csv::{ErrorKind, ReaderBuilder, StringRecord};
 use serde_json::{Map, Number, Value};
 use usual_tide::record::{FieldName, FieldNameError, RecordMaker};
 
 /// A column as it is read.
 struct Column {
-    way: Vec<String>,
+    path_of: Vec<String>,
     /// Whether quotes say nothing of its values, since its name is in quotes without need.
     always_quoted: bool,
     /// Whether its values that could be numbers or flags are.
@@ -69,7 +69,7 @@ pub(in crate::files) fn parse(
         let mut members = Map::new();
         for (at, (column, text)) in columns.iter().zip(&row.values).enumerate() {
             let in_quotes = row.quoted.get(at).copied().unwrap_or(false);
-            put(&mut members, &column.way, column.value(text, in_quotes));
+            put(&mut members, &column.path_of, column.value(text, in_quotes));
         }
         maker.record(members).map_err(|why| ReadError::Row {
             line: row.values.position().map_or(0, csv::Position::line),
@@ -95,14 +95,14 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
             let name = name.to_owned();
             return Err(ReadError::NameTwice { field, name });
         }
-        let way = way(name);
-        if way.iter().any(String::is_empty) {
+        let path_of = path_of(name);
+        if path_of.iter().any(String::is_empty) {
             let why = FieldNameError::Empty;
             return Err(ReadError::BadName { field, why });
         }
         let in_quotes = names.quoted.get(index).copied().unwrap_or(false);
         columns.push(Column {
-            way,
+            path_of,
             always_quoted: in_quotes && !needs_quotes(name, delimiter),
             typed: false,
         });

@@ -9,7 +9,6 @@ use std::ops::Range;
 
 /// One step of a change set by section; its positions hold at the moment when it is applied.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-#[non_exhaustive]
 pub enum SectionStep {
     /// Take `count` rows out of a section, from a position on.
     RemoveRows {

@@ -1,7 +1,7 @@
 //! Ways in which views get change sets wrong, each put into effect to be compared with what a view shows.
 
+use super::changes::TracedChanges;
 use super::rows::{Rows, by_position};
-use super::told::Told;
 use usual_tide::record::RecordKey;
 
 /// A single step with what it needs.
@@ -14,8 +14,8 @@ enum Step {
 
 /// Moves whose target is taken as counted before the lift, in either of the two ways of mending what is not broken:
 /// one less when the row moves down, or one more.
-pub(super) fn target_before_lift(rows: &[RecordKey], told: &Told) -> Vec<Rows> {
-    let Some(steps) = steps(rows, told) else {
+pub(super) fn target_before_lift(rows: &[RecordKey], changes: &TracedChanges) -> Vec<Rows> {
+    let Some(steps) = steps(rows, changes) else {
         return Vec::new();
     };
     let shifted = |by: isize| {
@@ -32,35 +32,42 @@ pub(super) fn target_before_lift(rows: &[RecordKey], told: &Told) -> Vec<Rows> {
 }
 
 /// The positions taken for those of older rows: put into effect on these, or naming the rows that stood there.
-pub(super) fn older_version(rows: &[RecordKey], older: &[RecordKey], told: &Told) -> Vec<Rows> {
-    let mut found: Vec<Rows> = by_position(older, told).into_iter().collect();
+pub(super) fn older_version(
+    rows: &[RecordKey],
+    older: &[RecordKey],
+    changes: &TracedChanges,
+) -> Vec<Rows> {
+    let mut found: Vec<Rows> = by_position(older, changes).into_iter().collect();
     // The handler looked up which row it meant in the older rows, and that one was touched instead.
     let meant = |at: &usize| {
         let key = older.get(*at)?;
         rows.iter().position(|row| row == key)
     };
-    let removed = told
+    let removed = changes
         .removed
         .iter()
         .map(|(at, key)| Some((meant(at)?, key.clone())));
-    let moved = told.moved.iter();
+    let moved = changes.moved.iter();
     let moved = moved.map(|(from, to, key)| Some((meant(from)?, *to, key.clone())));
     let (removed, moved) = (removed.collect::<Option<Vec<_>>>(), moved.collect());
     if let (Some(mut removed), Some(moved)) = (removed, moved) {
         removed.sort_by_key(|row| row.0);
-        let told = Told {
+        let changes = TracedChanges {
             removed,
             moved,
-            ..told.clone()
+            ..changes.clone()
         };
-        found.extend(by_position(rows, &told));
+        found.extend(by_position(rows, &changes));
     }
     found
 }
 
 /// The steps in orders that are not theirs.
-pub(super) fn wrong_orders(rows: &[RecordKey], told: &Told) -> Vec<(&'static str, Rows)> {
-    let Some(steps) = steps(rows, told) else {
+pub(super) fn wrong_orders(
+    rows: &[RecordKey],
+    changes: &TracedChanges,
+) -> Vec<(&'static str, Rows)> {
+    let Some(steps) = steps(rows, changes) else {
         return Vec::new();
     };
     let of = |kind: fn(&Step) -> bool| steps.iter().filter(move |step| kind(step)).cloned();
@@ -122,8 +129,8 @@ pub(super) fn wrong_orders(rows: &[RecordKey], told: &Told) -> Vec<(&'static str
 }
 
 /// The single steps of a change set: removals from high to low, moves, insertions from low to high.
-fn steps(rows: &[RecordKey], told: &Told) -> Option<Vec<Step>> {
-    let mut steps: Vec<Step> = told
+fn steps(rows: &[RecordKey], changes: &TracedChanges) -> Option<Vec<Step>> {
+    let mut steps: Vec<Step> = changes
         .removed
         .iter()
         .rev()
@@ -131,10 +138,10 @@ fn steps(rows: &[RecordKey], told: &Told) -> Option<Vec<Step>> {
         .collect();
     let mut now = play(rows, steps.iter().cloned())?;
     // The moved rows go where they stand among all rows that were there before.
-    let after = by_position(rows, told)?;
-    let is_new = |key: &RecordKey| told.inserted.iter().any(|row| row.1 == *key);
+    let after = by_position(rows, changes)?;
+    let is_new = |key: &RecordKey| changes.inserted.iter().any(|row| row.1 == *key);
     let target: Rows = after.into_iter().filter(|key| !is_new(key)).collect();
-    let moved: Vec<&RecordKey> = told
+    let moved: Vec<&RecordKey> = changes
         .moved
         .iter()
         .map(|(from, _, _)| rows.get(*from))
@@ -154,7 +161,8 @@ fn steps(rows: &[RecordKey], told: &Told) -> Option<Vec<Step>> {
         steps.push(Step::Move { from, to });
     }
     steps.extend(
-        told.inserted
+        changes
+            .inserted
             .iter()
             .map(|(at, key)| Step::Insert(*at, key.clone())),
     );

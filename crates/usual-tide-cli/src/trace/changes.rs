@@ -5,7 +5,7 @@ use usual_tide::record::RecordKey;
 
 /// What a change set says of rows by their keys; what it says of their fields is nothing that a trace shows.
 #[derive(Clone, Debug)]
-pub(crate) struct Told {
+pub(crate) struct TracedChanges {
     pub(super) before: usize,
     pub(super) after: usize,
     /// Position before.
@@ -16,10 +16,10 @@ pub(crate) struct Told {
     pub(super) moved: Vec<(usize, usize, Option<RecordKey>)>,
 }
 
-impl Told {
+impl TracedChanges {
     /// Reads a change set; says what is wrong with it.
     pub(super) fn read(value: &Value) -> Result<Self, String> {
-        let told = Self {
+        let changes = Self {
             before: number(value, "before")?,
             after: number(value, "after")?,
             removed: placed(value, "removed")?,
@@ -31,26 +31,26 @@ impl Told {
                 })
                 .collect::<Result<_, String>>()?,
         };
-        let ascending = told.removed.is_sorted_by(|a, b| a.0 < b.0)
-            && told.inserted.is_sorted_by(|a, b| a.0 < b.0)
-            && told.moved.is_sorted_by(|a, b| a.1 < b.1);
+        let ascending = changes.removed.is_sorted_by(|a, b| a.0 < b.0)
+            && changes.inserted.is_sorted_by(|a, b| a.0 < b.0)
+            && changes.moved.is_sorted_by(|a, b| a.1 < b.1);
         if !ascending {
             return Err("the entries of an array of the change set do not ascend".to_owned());
         }
-        Ok(told)
+        Ok(changes)
     }
 
     /// In a few words.
     pub(crate) fn summary(&self) -> String {
         let mut parts = Vec::new();
         let keys = |rows: &[(usize, RecordKey)]| {
-            let told: Vec<String> = rows.iter().take(3).map(|row| row.1.to_string()).collect();
+            let changes: Vec<String> = rows.iter().take(3).map(|row| row.1.to_string()).collect();
             let more = if rows.len() > 3 {
                 format!(" and {} more", rows.len() - 3)
             } else {
                 String::new()
             };
-            told.join(", ") + &more
+            changes.join(", ") + &more
         };
         if !self.removed.is_empty() {
             parts.push(format!("{} left", keys(&self.removed)));

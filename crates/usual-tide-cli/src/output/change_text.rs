@@ -29,7 +29,7 @@ struct Line {
 }
 
 /// A change set as a person would tell it.
-pub(crate) struct Told {
+pub(crate) struct ChangeText {
     rows: Vec<Line>,
     sections: Vec<String>,
     summary: String,
@@ -37,7 +37,7 @@ pub(crate) struct Told {
     columns: usize,
 }
 
-impl Told {
+impl ChangeText {
     /// What turned a list into the rows that it has now, in lines of so many columns.
     pub(crate) fn new(
         changes: &ChangeSet<Record>,

@@ -1,33 +1,33 @@
 //! What happens in the evening.
 
-use super::{Act, Stage};
+use super::{DemoStore, Scene};
 use crate::args::ItemOptions;
 use crate::error::CommandError;
 use serde_json::{Value, json};
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::{EditError, Item, ListId, Place, Sort, Store};
 
-pub(super) const ALL: &[Act] = &[
-    Act {
+pub(super) const ALL: &[Scene] = &[
+    Scene {
         heading: "A piece comes in",
         story: "Oona Mac Crae puts a new piece at the head of the queue.",
         code: "store.add(piece, Place::Start)",
-        edit: |Stage { store, .. }| Ok(store.add(late_arrival()?, Place::Start)?),
+        edit: |DemoStore { store, .. }| Ok(store.add(late_arrival()?, Place::Start)?),
     },
-    Act {
+    Scene {
         heading: "A piece is fired",
         story: "The third piece in the queue comes out of the kiln.",
         code: "store.edit(&key, |piece| piece.fired = true)",
-        edit: |Stage { store, .. }| {
+        edit: |DemoStore { store, .. }| {
             let key = key_at(store, 2)?;
             set(store, &key, "fired", Value::Bool(true))
         },
     },
-    Act {
+    Scene {
         heading: "A title is corrected",
         story: "Piece P-0417 was written down in a hurry.",
         code: "store.edit(&\"P-0417\", |piece| piece.title.push_str(\", unglazed\"))",
-        edit: |Stage { store, .. }| {
+        edit: |DemoStore { store, .. }| {
             let key = "P-0417".into();
             let title = store
                 .get(&key)
@@ -36,34 +36,34 @@ pub(super) const ALL: &[Act] = &[
             set(store, &key, "title", title.into())
         },
     },
-    Act {
+    Scene {
         heading: "One row down by one",
         story: "The fifth piece changes places with the one below it. Lifting it lets that one slip up, so the \
                 gap that a drag reports (6) and the row where the piece ends (5) differ. Of two neighbours that \
                 change places, the one that goes up is said to move.",
         code: "store.move_to(&key, Place::Gap(6))   // the same as Place::Row(5)",
-        edit: |Stage { store, .. }| {
+        edit: |DemoStore { store, .. }| {
             let key = key_at(store, 4)?;
             store.move_to(&key, Place::Gap(6))?;
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "Several rows further down",
         story: "Pieces 8, 10 and 12 make room and go behind the twentieth, in their order.",
         code: "store.move_many(&keys, Place::After(twentieth))",
-        edit: |Stage { store, .. }| {
+        edit: |DemoStore { store, .. }| {
             let keys = [key_at(store, 7)?, key_at(store, 9)?, key_at(store, 11)?];
             let twentieth = key_at(store, 19)?;
             store.move_many(&keys, Place::After(twentieth))?;
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "Only what waits on shelf A1",
         story: "The potter at shelf A1 wants to see what is still to be fired there.",
         code: "store.list_mut(list)?.change_query(|query| query.filter(waiting_on_a1))",
-        edit: |Stage { store, list, .. }| {
+        edit: |DemoStore { store, list, .. }| {
             let waiting = |piece: &Record| {
                 let field = |name| piece.members().get(name);
                 field("fired") == Some(&json!(false)) && field("shelf") == Some(&json!("A1"))
@@ -74,11 +74,11 @@ pub(super) const ALL: &[Act] = &[
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "Tallest first",
         story: "The same pieces, now by height, so that the tall ones find their place in the kiln.",
         code: "store.list_mut(list)?.change_query(|query| query.sort(Sort::parse(\"-height_mm\")?))",
-        edit: |Stage { store, list, .. }| {
+        edit: |DemoStore { store, list, .. }| {
             let tallest_first = Sort::parse("-height_mm").map_err(CommandError::Sort)?;
             store
                 .list_mut(*list)?
@@ -86,12 +86,12 @@ pub(super) const ALL: &[Act] = &[
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "A row under edit stays where it is",
         story: "The tallest piece was measured wrong: a form opens with a draft of it. While it is open the kiln's own \
                 log says that the piece was fired, so that it belongs in this list no more. Its row is held.",
         code: "let mut draft = store.drafts_mut().begin(&key)?;   // and from the log: piece.fired = true",
-        edit: |Stage {
+        edit: |DemoStore {
                    store, list, draft, ..
                }| {
             let key = shown_at(store, *list, 0)?;
@@ -99,12 +99,12 @@ pub(super) const ALL: &[Act] = &[
             store.from_source(|store| set(store, &key, "fired", Value::Bool(true)))
         },
     },
-    Act {
+    Scene {
         heading: "The draft is committed",
         story: "Both changes are kept, for they are of different fields. Now the row goes where it belongs: out of this \
                 list, in one change set.",
         code: "draft.type_text(\"height_mm\", \"305\")?;   store.drafts_mut().commit(draft)",
-        edit: |Stage { store, draft, .. }| {
+        edit: |DemoStore { store, draft, .. }| {
             if let Some(mut draft) = draft.take() {
                 draft.type_text("height_mm", "305")?;
                 store.drafts_mut().commit(draft).map_err(Box::new)?;
@@ -112,12 +112,12 @@ pub(super) const ALL: &[Act] = &[
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "Several are to be collected unfired",
         story: "Three of them go home as they are: the second, fourth and fifth on the screen. The rows leave at \
                 once, while a line at the foot of the screen asks whether that was meant.",
         code: "let asked = store.removals_mut().begin(&keys)",
-        edit: |Stage {
+        edit: |DemoStore {
                    store, list, asked, ..
                }| {
             let keys = [1, 3, 4].map(|row| shown_at(store, *list, row));
@@ -126,32 +126,32 @@ pub(super) const ALL: &[Act] = &[
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "Yes, that was meant",
         story: "Only now are they removed from the store. Had the answer been no, each row would have come back \
                 exactly where it belongs, whatever happened meanwhile.",
         code: "store.removals_mut().confirm(asked)",
-        edit: |Stage { store, asked, .. }| {
+        edit: |DemoStore { store, asked, .. }| {
             if let Some(asked) = asked.take() {
                 store.removals_mut().confirm(asked)?;
             }
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "That was a mistake",
         story: "They were on the wrong shelf after all. One step back, and each is where it was.",
         code: "store.history_mut().undo()",
-        edit: |Stage { store, .. }| {
+        edit: |DemoStore { store, .. }| {
             store.history_mut().undo()?;
             Ok(())
         },
     },
-    Act {
+    Scene {
         heading: "Everything again, in the queue's order",
         story: "The filter and the sort go; every row comes back to its place.",
         code: "store.list_mut(list)?.change_query(|query| query.unfiltered().unsorted())",
-        edit: |Stage { store, list, .. }| {
+        edit: |DemoStore { store, list, .. }| {
             store
                 .list_mut(*list)?
                 .change_query(|query| query.unfiltered().unsorted());

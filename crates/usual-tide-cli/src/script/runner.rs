@@ -4,26 +4,26 @@ use super::error::ScriptError;
 use super::op::Op;
 use super::read::at_part;
 use crate::args::{ItemOptions, QueryOptions};
-use crate::input::{self, QueryTexts, Surroundings};
+use crate::input::{self, QueryContext, QueryTexts};
 use std::path::PathBuf;
 use std::sync::Arc;
 use usual_tide::record::{FieldName, Record};
 use usual_tide::{EditError, ListId, Store};
 
 /// A store with its lists.
-pub(crate) struct Stage<'a> {
+pub(crate) struct ScriptRunner<'a> {
     pub(crate) store: Store<Record>,
     pub(crate) lists: Vec<ListId>,
     pub(crate) key: FieldName,
     pub(crate) items: &'a ItemOptions,
     pub(crate) options: &'a QueryOptions,
-    /// Where the files are that a script names.
+    /// PlaceText the files are that a script names.
     pub(crate) folder: PathBuf,
 }
 
-impl Stage<'_> {
+impl ScriptRunner<'_> {
     /// Does an edit. When it is refused, nothing has changed.
-    pub(crate) fn play(&mut self, op: &Op) -> Result<(), ScriptError> {
+    pub(crate) fn run_op(&mut self, op: &Op) -> Result<(), ScriptError> {
         match op {
             Op::Query { texts, list } => self.ask(texts, *list),
             Op::Reload { file } => self.reload(file),
@@ -52,7 +52,7 @@ impl Stage<'_> {
         let id = *nth(&self.lists, list)?;
         let now = self.store.list(id)?.query().clone();
         let items = self.store.items().map(Arc::as_ref);
-        let changed = Surroundings::new(self.options, items)
+        let changed = QueryContext::new(self.options, items)
             .and_then(|around| around.change(now, texts))
             .map_err(|why| ScriptError::Query(Box::new(why)))?;
         self.store.list_mut(id)?.set_query(changed);

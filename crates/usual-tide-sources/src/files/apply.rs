@@ -2,14 +2,14 @@
 
 use super::csv::CsvLayout;
 use crate::link::Answer;
-use crate::merge::{Deed, deed, saved};
+use crate::merge::{Operation, operation, saved};
 use usual_tide::record::Record;
 use usual_tide::writes::Write;
 use usual_tide::{EditError, Place, Store};
 
 /// Does what a write asks where the items are kept as CSV: what would not be read back is refused, and what is
 /// answered is what will be read.
-pub(super) fn carry_out_as_csv(
+pub(super) fn apply_as_csv(
     items: &mut Store<Record>,
     write: &Write<Record>,
     layout: &mut CsvLayout,
@@ -19,7 +19,7 @@ pub(super) fn carry_out_as_csv(
     {
         return (Answer::refused(why.to_string()), false);
     }
-    let (answer, changed) = carry_out(items, write);
+    let (answer, changed) = apply(items, write);
     let answer = match (answer, items.get(&write.key)) {
         (Answer::Saved | Answer::SavedAs(_), Some(now)) => {
             let mut read = Record::clone(now);
@@ -38,25 +38,22 @@ pub(super) fn carry_out_as_csv(
 }
 
 /// Does what a write asks in a store of what the source has; `true` when something changed.
-pub(super) fn carry_out(
-    items: &mut Store<Record>,
-    write: &Write<Record>,
-) -> (Answer<Record>, bool) {
+pub(super) fn apply(items: &mut Store<Record>, write: &Write<Record>) -> (Answer<Record>, bool) {
     let place = |items: &Store<Record>| {
         let place = write.place.as_ref()?;
         place.place(|key| items.contains(key))
     };
     let done: Result<(Answer<Record>, bool), EditError<_>> = (|| {
         let now = items.get(&write.key).cloned();
-        Ok(match deed(write, now.as_deref()) {
-            Deed::None(answer) => (answer, false),
-            Deed::Add => {
+        Ok(match operation(write, now.as_deref()) {
+            Operation::None(answer) => (answer, false),
+            Operation::Add => {
                 let place = place(items).unwrap_or(Place::End);
                 let item = write.after.as_deref().cloned();
                 items.add_many(item, place)?;
                 (Answer::Saved, true)
             }
-            Deed::Replace(item, differ) => {
+            Operation::Replace(item, differ) => {
                 let answer = saved(write, &item);
                 let place = place(items);
                 items.replace(*item)?;
@@ -66,7 +63,7 @@ pub(super) fn carry_out(
                 };
                 (answer, moved || !differ.is_empty())
             }
-            Deed::Remove => {
+            Operation::Remove => {
                 items.remove(&write.key)?;
                 (Answer::Saved, true)
             }

@@ -20,12 +20,12 @@ pub enum Change<T: Item> {
 }
 
 /// Where a source tells what others have changed.
-pub struct News<T: Item> {
+pub struct ChangeSender<T: Item> {
     commands: Sender<Command<T>>,
     control: Arc<Control>,
 }
 
-impl<T: Item> News<T> {
+impl<T: Item> ChangeSender<T> {
     pub(super) fn new(commands: Sender<Command<T>>, control: Arc<Control>) -> Self {
         Self { commands, control }
     }
@@ -53,7 +53,7 @@ impl<T: Item> News<T> {
     }
 }
 
-impl<T: Item> Clone for News<T> {
+impl<T: Item> Clone for ChangeSender<T> {
     fn clone(&self) -> Self {
         Self {
             commands: self.commands.clone(),
@@ -62,8 +62,8 @@ impl<T: Item> Clone for News<T> {
     }
 }
 
-impl<T: Item> fmt::Debug for News<T> {
+impl<T: Item> fmt::Debug for ChangeSender<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("News").finish_non_exhaustive()
+        f.debug_struct("ChangeSender").finish_non_exhaustive()
     }
 }
