@@ -24,7 +24,16 @@
 //!
 //! # Features
 //!
-//! - `derive` (on): `#[derive(Item)]` and `#[derive(Fields)]`.
+//! On unless `default-features = false`:
+//!
+//! - `derive`: `#[derive(Item)]`, `#[derive(Fields)]` and `#[derive(FieldValue)]`.
+//! - `calendar`: dates and timestamps as fields ([`jiff`]), and sections by day, week, month, quarter and year.
+//! - `decimals`: exact decimal numbers as fields ([`rust_decimal`]), exact means, and sections by ranges of a number.
+//! - `cql2`: conditions as text, parsed and written ([`Condition::parse`]).
+//! - `suggestions`: the values of a field while a person types, and the nearest name in errors about unknown fields.
+//!
+//! Off unless asked for:
+//!
 //! - `locale`: texts in the order of a locale ([`Collation`](text::Collation)).
 //! - `record`: items that are JSON objects, and change sets as JSON.
 //! - `stream`: change sets as an asynchronous stream.
@@ -91,7 +100,9 @@ pub mod lists {
         BoundList, Feed, FeedError, Flattened, ListBytes, ListId, PositionError, Presence,
         Selection, SelectionChange, UnknownList, Version,
     };
-    pub use crate::store::{ListEditError, ListMut, Suggestion, Suggestions};
+    pub use crate::store::{ListEditError, ListMut};
+    #[cfg(feature = "suggestions")]
+    pub use crate::store::{Suggestion, Suggestions};
 }
 
 /// Removals that show at once and wait for the person to confirm them.
@@ -150,7 +161,9 @@ pub use store::Store;
 #[doc(hidden)]
 pub use order::TreeProbe;
 
+#[cfg(feature = "calendar")]
 pub use jiff;
+#[cfg(feature = "decimals")]
 pub use rust_decimal;
 #[cfg(feature = "record")]
 pub use serde_json;

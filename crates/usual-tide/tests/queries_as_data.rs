@@ -29,9 +29,9 @@ fn piece(seed: u8) -> Piece {
     Piece {
         id: i64::from(seed),
         title: ["Bowl", "Mug's", "a%b_c\\d", ""][usize::from(seed % 4)].into(),
-        height: (seed % 7 != 0).then_some(small),
+        height: (!seed.is_multiple_of(7)).then_some(small),
         price: Decimal::new(i64::from(seed % 9) - 4, 2),
-        due: (seed % 5 != 0).then(|| date(2026, 3, 1 + (seed % 28) as i8)),
+        due: (!seed.is_multiple_of(5)).then(|| date(2026, 3, 1 + (seed % 28) as i8)),
         fired: seed.is_multiple_of(2),
         odd: i32::from(seed % 3) - 1,
     }

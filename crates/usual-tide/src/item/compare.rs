@@ -1,11 +1,10 @@
 //! Values compared with each other.
 
 use super::value::Value;
-use jiff::Timestamp;
-use jiff::civil::Date;
-use jiff::tz::TimeZone;
-use rust_decimal::Decimal;
-use rust_decimal::prelude::ToPrimitive;
+#[cfg(feature = "calendar")]
+use jiff::{Timestamp, civil::Date, tz::TimeZone};
+#[cfg(feature = "decimals")]
+use rust_decimal::{Decimal, prelude::ToPrimitive};
 use std::cmp::Ordering;
 
 impl Value<'_> {
@@ -24,8 +23,11 @@ impl Value<'_> {
         match (self, other) {
             (Self::Integer(one), Value::Integer(two)) => Some(one.cmp(two)),
             (Self::Float(one), Value::Float(two)) => one.partial_cmp(two),
+            #[cfg(feature = "decimals")]
             (Self::Decimal(one), Value::Decimal(two)) => Some(one.cmp(two)),
+            #[cfg(feature = "decimals")]
             (Self::Integer(one), Value::Decimal(two)) => Some(integer_to_decimal(*one, *two)),
+            #[cfg(feature = "decimals")]
             (Self::Decimal(one), Value::Integer(two)) => {
                 Some(integer_to_decimal(*two, *one).reverse())
             }
@@ -34,19 +36,25 @@ impl Value<'_> {
             (Self::Text(one), Value::Text(two)) => Some(one.cmp(two)),
             (Self::Choice(one), Value::Choice(two)) => Some(one.order().cmp(&two.order())),
             (Self::Bool(one), Value::Bool(two)) => Some(one.cmp(two)),
+            #[cfg(feature = "calendar")]
             (Self::Date(one), Value::Date(two)) => Some(one.cmp(two)),
+            #[cfg(feature = "calendar")]
             (Self::Timestamp(one), Value::Timestamp(two)) => Some(one.cmp(two)),
+            #[cfg(feature = "calendar")]
             (Self::Date(one), Value::Timestamp(two)) => Some(one.cmp(&day_of(*two))),
+            #[cfg(feature = "calendar")]
             (Self::Timestamp(one), Value::Date(two)) => Some(day_of(*one).cmp(two)),
             _ => None,
         }
     }
 }
 
+#[cfg(feature = "calendar")]
 fn day_of(moment: Timestamp) -> Date {
     moment.to_zoned(TimeZone::UTC).date()
 }
 
+#[cfg(feature = "decimals")]
 fn integer_to_decimal(integer: i128, decimal: Decimal) -> Ordering {
     match Decimal::try_from_i128_with_scale(integer, 0) {
         Ok(integer) => integer.cmp(&decimal),
@@ -58,6 +66,7 @@ fn integer_to_decimal(integer: i128, decimal: Decimal) -> Ordering {
 fn float_to_number(float: f64, number: &Value<'_>) -> Option<Ordering> {
     let rounded = match number {
         Value::Integer(integer) => *integer as f64,
+        #[cfg(feature = "decimals")]
         Value::Decimal(decimal) => decimal.to_f64()?,
         _ => return None,
     };
@@ -74,6 +83,7 @@ fn float_to_number(float: f64, number: &Value<'_>) -> Option<Ordering> {
             }
             (float as i128).cmp(integer)
         }
+        #[cfg(feature = "decimals")]
         Value::Decimal(decimal) => Decimal::from_f64_retain(float)?.cmp(decimal),
         _ => Ordering::Equal,
     };

@@ -5,10 +5,10 @@ use super::field_value::FieldValue;
 use super::input::InputError;
 use super::tester::{self, Accepts, Tester};
 use super::value::{Kind, Value};
-use jiff::Timestamp;
-use jiff::civil::Date;
-use rust_decimal::Decimal;
-use rust_decimal::prelude::ToPrimitive;
+#[cfg(feature = "calendar")]
+use jiff::{Timestamp, civil::Date};
+#[cfg(feature = "decimals")]
+use rust_decimal::{Decimal, prelude::ToPrimitive};
 use std::cmp::Ordering;
 use std::sync::Arc;
 
@@ -121,7 +121,8 @@ impl FieldValue for f64 {
     fn from_value(value: Value<'_>) -> Result<Self, InputError> {
         let number = match &value {
             Value::Float(number) => Some(*number),
-            Value::Integer(number) => number.to_f64(),
+            Value::Integer(number) => Some(*number as f64),
+            #[cfg(feature = "decimals")]
             Value::Decimal(number) => number.to_f64(),
             _ => None,
         };
@@ -150,6 +151,7 @@ impl FieldValue for f32 {
     }
 }
 
+#[cfg(feature = "decimals")]
 impl FieldValue for Decimal {
     const KIND: Kind = Kind::Decimal;
 
@@ -201,7 +203,9 @@ macro_rules! plain {
     )*};
 }
 
-plain!(bool as Bool, Date as Date, Timestamp as Timestamp);
+plain!(bool as Bool);
+#[cfg(feature = "calendar")]
+plain!(Date as Date, Timestamp as Timestamp);
 
 /// A missing value is `None`, and so is typed text of white space alone.
 impl<V: FieldValue> FieldValue for Option<V> {

@@ -1,11 +1,11 @@
 //! Values that a person types.
 
+#[cfg(feature = "calendar")]
+use super::dates::{read_date, read_timestamp};
 use super::value::{Kind, Value};
-use jiff::Timestamp;
-use jiff::civil::Date;
+#[cfg(feature = "decimals")]
 use rust_decimal::Decimal;
 use std::borrow::Cow;
-use std::str::FromStr;
 
 /// Why a value cannot be written to a field. The item is unchanged; the text can be shown in a form.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
@@ -103,11 +103,14 @@ impl Kind {
         let value = match self {
             Self::Bool => read_flag(typed).map(Value::Bool),
             Self::Integer => typed.parse().ok().map(Value::Integer),
+            #[cfg(feature = "decimals")]
             Self::Decimal => Decimal::from_str_exact(typed).ok().map(Value::Decimal),
             Self::Float => read_float(typed).map(Value::Float),
+            #[cfg(feature = "calendar")]
             Self::Date => read_date(typed).map(Value::Date),
+            #[cfg(feature = "calendar")]
             Self::Timestamp => read_timestamp(typed).map(Value::Timestamp),
-            Self::Text | Self::Choice | Self::Any | Self::List => None,
+            _ => None,
         };
         value.ok_or_else(|| InputError::not_a(self, text))
     }
@@ -122,48 +125,4 @@ fn read_flag(text: &str) -> Option<bool> {
 /// A number that a person can have meant: no infinity.
 fn read_float(text: &str) -> Option<f64> {
     text.parse().ok().filter(|number: &f64| number.is_finite())
-}
-
-/// Date and time with an offset, as RFC 3339 has it: seconds in full, perhaps with a fraction.
-pub(crate) fn read_timestamp(text: &str) -> Option<Timestamp> {
-    let bytes = text.as_bytes();
-    let shape = bytes
-        .get(..19)?
-        .iter()
-        .enumerate()
-        .all(|(at, byte)| match at {
-            4 | 7 => *byte == b'-',
-            10 => *byte == b'T',
-            13 | 16 => *byte == b':',
-            _ => byte.is_ascii_digit(),
-        });
-    let rest = &bytes[19..];
-    let fraction = match rest.first() {
-        Some(b'.') => {
-            1 + rest[1..]
-                .iter()
-                .take_while(|byte| byte.is_ascii_digit())
-                .count()
-        }
-        _ => 0,
-    };
-    let offset = match &rest[fraction..] {
-        [b'Z'] => true,
-        [b'+' | b'-', h, i, b':', m, n] => [h, i, m, n].iter().all(|byte| byte.is_ascii_digit()),
-        _ => false,
-    };
-    (shape && fraction != 1 && offset)
-        .then(|| Timestamp::from_str(text).ok())
-        .flatten()
-}
-
-/// Year, month and day alone, in full.
-pub(crate) fn read_date(text: &str) -> Option<Date> {
-    let shape = text.bytes().enumerate().all(|(at, byte)| match at {
-        4 | 7 => byte == b'-',
-        _ => byte.is_ascii_digit(),
-    });
-    (text.len() == 10 && shape)
-        .then(|| Date::from_str(text).ok())
-        .flatten()
 }

@@ -4,6 +4,8 @@ mod any_field;
 mod arena;
 mod choice;
 mod compare;
+#[cfg(feature = "calendar")]
+mod dates;
 mod field;
 mod field_access;
 mod field_types;
@@ -22,6 +24,10 @@ mod value;
 pub use any_field::AnyField;
 pub(crate) use arena::{Arena, Snapshot};
 pub use choice::Choice;
+#[cfg(any(feature = "cql2", feature = "record"))]
+pub(crate) use dates::read_date;
+#[cfg(feature = "record")]
+pub(crate) use dates::read_timestamp;
 pub(crate) use field::NaturalOrder;
 pub use field::{Field, Part};
 #[cfg(feature = "record")]
@@ -32,9 +38,6 @@ pub use generate::KeyCounter;
 #[cfg(feature = "uuid")]
 pub use generate::uuid_key;
 pub use input::InputError;
-pub(crate) use input::read_date;
-#[cfg(feature = "record")]
-pub(crate) use input::read_timestamp;
 #[cfg(feature = "record")]
 pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, value_of};
 #[cfg(feature = "record")]

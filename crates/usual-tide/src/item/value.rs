@@ -1,8 +1,9 @@
 //! What a field holds, whatever its Rust type.
 
 use super::choice::Choice;
-use jiff::Timestamp;
-use jiff::civil::Date;
+#[cfg(feature = "calendar")]
+use jiff::{Timestamp, civil::Date};
+#[cfg(feature = "decimals")]
 use rust_decimal::Decimal;
 use std::borrow::Cow;
 use std::fmt;
@@ -29,6 +30,7 @@ pub enum Value<'a> {
     /// A whole number.
     Integer(i128),
     /// An exact decimal number of up to 28 digits.
+    #[cfg(feature = "decimals")]
     Decimal(Decimal),
     /// A floating-point number.
     Float(f64),
@@ -37,8 +39,10 @@ pub enum Value<'a> {
     /// One of several choices.
     Choice(Choice),
     /// A day.
+    #[cfg(feature = "calendar")]
     Date(Date),
     /// A moment; compared by the instant, whatever its offset was.
+    #[cfg(feature = "calendar")]
     Timestamp(Timestamp),
     /// Several values.
     List(Vec<Value<'a>>),
@@ -77,11 +81,14 @@ impl Value<'_> {
             Self::Missing => return None,
             Self::Bool(_) => Kind::Bool,
             Self::Integer(_) => Kind::Integer,
+            #[cfg(feature = "decimals")]
             Self::Decimal(_) => Kind::Decimal,
             Self::Float(_) => Kind::Float,
             Self::Text(_) => Kind::Text,
             Self::Choice(_) => Kind::Choice,
+            #[cfg(feature = "calendar")]
             Self::Date(_) => Kind::Date,
+            #[cfg(feature = "calendar")]
             Self::Timestamp(_) => Kind::Timestamp,
             Self::List(_) => Kind::List,
         })
@@ -117,11 +124,14 @@ impl Value<'_> {
             Self::Missing => Value::Missing,
             Self::Bool(flag) => Value::Bool(flag),
             Self::Integer(number) => Value::Integer(number),
+            #[cfg(feature = "decimals")]
             Self::Decimal(number) => Value::Decimal(number),
             Self::Float(number) => Value::Float(number),
             Self::Text(text) => Value::Text(Cow::Owned(text.into_owned())),
             Self::Choice(choice) => Value::Choice(choice),
+            #[cfg(feature = "calendar")]
             Self::Date(date) => Value::Date(date),
+            #[cfg(feature = "calendar")]
             Self::Timestamp(moment) => Value::Timestamp(moment),
             Self::List(values) => Value::List(values.into_iter().map(Value::into_owned).collect()),
         }
@@ -134,11 +144,14 @@ impl fmt::Display for Value<'_> {
             Self::Missing => Ok(()),
             Self::Bool(flag) => flag.fmt(f),
             Self::Integer(number) => number.fmt(f),
+            #[cfg(feature = "decimals")]
             Self::Decimal(number) => number.fmt(f),
             Self::Float(number) => number.fmt(f),
             Self::Text(text) => f.write_str(text),
             Self::Choice(choice) => choice.fmt(f),
+            #[cfg(feature = "calendar")]
             Self::Date(date) => date.fmt(f),
+            #[cfg(feature = "calendar")]
             Self::Timestamp(moment) => moment.fmt(f),
             Self::List(values) => {
                 for (index, value) in values.iter().enumerate() {
@@ -189,13 +202,11 @@ macro_rules! from_plain {
     )*};
 }
 
-from_plain!(
-    bool as Bool,
-    f64 as Float,
-    Decimal as Decimal,
-    Date as Date,
-    Timestamp as Timestamp
-);
+from_plain!(bool as Bool, f64 as Float);
+#[cfg(feature = "decimals")]
+from_plain!(Decimal as Decimal);
+#[cfg(feature = "calendar")]
+from_plain!(Date as Date, Timestamp as Timestamp);
 
 macro_rules! from_integers {
     ($($type:ty),*) => {$(

@@ -3,10 +3,10 @@
 use super::sort_key::{KeyIdentity, KeyOrder, SortKey};
 use super::value::{SortRank, SortValue};
 use crate::item::{AnyField, Value};
-use jiff::Timestamp;
-use jiff::civil::Date;
-use rust_decimal::Decimal;
-use rust_decimal::prelude::ToPrimitive;
+#[cfg(feature = "calendar")]
+use jiff::{Timestamp, civil::Date};
+#[cfg(feature = "decimals")]
+use rust_decimal::{Decimal, prelude::ToPrimitive};
 use std::cmp::Ordering;
 
 /// Bits that tell the kinds apart at the top of a prefix.
@@ -16,9 +16,13 @@ fn kind_place(value: &Value<'_>) -> u64 {
     match value {
         Value::Missing => 0,
         Value::Bool(_) => 1,
-        Value::Integer(_) | Value::Decimal(_) | Value::Float(_) => 2,
+        Value::Integer(_) | Value::Float(_) => 2,
+        #[cfg(feature = "decimals")]
+        Value::Decimal(_) => 2,
         Value::Text(_) => 3,
+        #[cfg(feature = "calendar")]
         Value::Date(_) => 4,
+        #[cfg(feature = "calendar")]
         Value::Timestamp(_) => 5,
         Value::List(_) => 6,
         Value::Choice(_) => 7,
@@ -43,11 +47,14 @@ impl SortValue for Value<'_> {
             Self::Bool(flag) => flag.prefix(),
             // Rounding keeps the order; what it makes equal is compared in full.
             Self::Integer(number) => (*number as f64).prefix(),
+            #[cfg(feature = "decimals")]
             Self::Decimal(number) => number.prefix(),
             Self::Float(number) => number.prefix(),
             Self::Text(text) => text.prefix(),
             Self::Choice(choice) => choice.order().prefix(),
+            #[cfg(feature = "calendar")]
             Self::Date(date) => date.prefix(),
+            #[cfg(feature = "calendar")]
             Self::Timestamp(moment) => moment.prefix(),
             Self::Missing | Self::List(_) => 0,
         };
@@ -79,6 +86,7 @@ pub(super) fn total_order(one: &Value<'_>, two: &Value<'_>) -> Ordering {
         .then_with(|| SortValue::compare(one, two))
 }
 
+#[cfg(feature = "calendar")]
 impl SortValue for Date {
     const DECIDING_BITS: u32 = i32::BITS;
 
@@ -93,6 +101,7 @@ impl SortValue for Date {
     }
 }
 
+#[cfg(feature = "calendar")]
 impl SortValue for Timestamp {
     fn prefix(&self) -> u64 {
         // Seconds of all timestamps that there are take 40 bits, and nanoseconds 30, of which 24 fit.
@@ -106,6 +115,7 @@ impl SortValue for Timestamp {
     }
 }
 
+#[cfg(feature = "decimals")]
 impl SortValue for Decimal {
     fn prefix(&self) -> u64 {
         self.to_f64().unwrap_or_default().prefix()

@@ -86,6 +86,7 @@ pub(crate) fn nearest<T>(name: &str, fields: &impl FieldLookup<T>) -> Option<Str
 }
 
 /// The name that is most like a wrong one, when one is alike enough to be offered for it.
+#[cfg(feature = "suggestions")]
 pub(crate) fn most_like<'a>(
     name: &str,
     names: impl IntoIterator<Item = &'a String>,
@@ -99,4 +100,10 @@ pub(crate) fn most_like<'a>(
     nearest
         .filter(|(alike, _)| *alike >= ALIKE)
         .map(|(_, name)| name.clone())
+}
+
+/// Names are not compared without the feature `suggestions`.
+#[cfg(not(feature = "suggestions"))]
+pub(crate) fn most_like<'a>(_: &str, _: impl IntoIterator<Item = &'a String>) -> Option<String> {
+    None
 }

@@ -15,8 +15,14 @@ mod value;
 mod window;
 
 pub(crate) use columns::{ColumnOf, Columns};
-pub use filter::{Condition, Filter, FilterText};
-pub use group::{Group, Period, Total, WidthError};
+#[cfg(feature = "cql2")]
+pub use filter::FilterText;
+pub use filter::{Condition, Filter};
+#[cfg(feature = "calendar")]
+pub use group::Period;
+#[cfg(feature = "decimals")]
+pub use group::WidthError;
+pub use group::{Group, Total};
 pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 #[cfg(feature = "record")]

@@ -18,6 +18,7 @@ mod rules;
 mod search;
 mod shared;
 mod special_rows;
+#[cfg(feature = "suggestions")]
 mod suggestions;
 mod uniques;
 mod writes;
@@ -36,6 +37,7 @@ pub use rules::InBatch;
 #[cfg(feature = "stream")]
 pub use shared::ChangeStream;
 pub use shared::{SharedEditError, SharedError, SharedStore, Subscription};
+#[cfg(feature = "suggestions")]
 pub use suggestions::{Suggestion, Suggestions};
 pub use writes::{
     Neighbours, RefusedWrite, Show, StateChange, SubmitError, Submitted, Ticket, TicketError,

@@ -105,11 +105,14 @@ fn hash_value<H: Hasher>(value: &Value<'_>, state: &mut H) {
         Value::Missing => {}
         Value::Bool(flag) => flag.hash(state),
         Value::Integer(number) => number.hash(state),
+        #[cfg(feature = "decimals")]
         Value::Decimal(number) => number.hash(state),
         Value::Float(number) => bits(*number).hash(state),
         Value::Text(text) => text.hash(state),
         Value::Choice(choice) => choice.hash(state),
+        #[cfg(feature = "calendar")]
         Value::Date(date) => date.hash(state),
+        #[cfg(feature = "calendar")]
         Value::Timestamp(moment) => moment.hash(state),
         Value::List(values) => values.iter().for_each(|value| hash_value(value, state)),
     }

@@ -256,6 +256,7 @@ fn unique_value<T>(field: &AnyField<T>, folding: Folding, item: &T) -> Option<St
     match field.value(item) {
         value if value.is_blank() => None,
         Value::Text(text) => Some(format!("t{}", folding.fold(text.trim()))),
+        #[cfg(feature = "decimals")]
         Value::Decimal(number) => Some(format!("v{}", number.normalize())),
         other => Some(format!("v{other}")),
     }

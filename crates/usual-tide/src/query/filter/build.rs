@@ -1,7 +1,7 @@
 //! Conditions made from typed fields.
 
+use super::comparison::Comparison;
 use super::condition::{Condition, Node};
-use super::cql2::Comparison;
 use super::like::Pattern;
 use super::operand::Operand;
 use crate::item::{AnyField, Field, FieldValue, Value};

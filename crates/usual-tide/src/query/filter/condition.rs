@@ -1,9 +1,9 @@
 //! Conditions on fields, composed with AND, OR and NOT.
 
-use super::cql2::{Comparison, written};
+use super::comparison::Comparison;
 use super::like::Pattern;
 use super::operand::Operand;
-use crate::item::{Accepts, AnyField, Tester, Value};
+use crate::item::{AnyField, Tester, Value};
 use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
@@ -36,6 +36,10 @@ pub struct Condition<T> {
     knows_fields: bool,
 }
 
+#[cfg_attr(
+    not(feature = "cql2"),
+    allow(dead_code, reason = "some are made by text alone")
+)]
 pub(super) enum Node<T> {
     Always(bool),
     Not(Box<Node<T>>),
@@ -64,23 +68,6 @@ pub(super) struct FieldTest<T> {
 
 /// A closure of the app's.
 type Closure<T> = Arc<dyn Fn(&T) -> bool + Send + Sync>;
-
-impl Comparison {
-    fn accepts(self) -> Accepts {
-        match self {
-            Self::Equal => Accepts::EQUAL,
-            Self::NotEqual => Accepts::UNEQUAL,
-            Self::Less => Accepts::LESS,
-            Self::AtMost => Accepts::LESS.or(Accepts::EQUAL),
-            Self::Greater => Accepts::GREATER,
-            Self::AtLeast => Accepts::GREATER.or(Accepts::EQUAL),
-        }
-    }
-
-    fn holds(self, order: Ordering) -> bool {
-        self.accepts().accepts(order)
-    }
-}
 
 impl<T: 'static> Node<T> {
     pub(super) fn field(field: AnyField<T>, comparison: Comparison, value: Value<'static>) -> Self {
@@ -199,6 +186,11 @@ fn both(one: Option<bool>, two: Option<bool>) -> Option<bool> {
 }
 
 impl<T> Condition<T> {
+    #[cfg(feature = "cql2")]
+    pub(super) fn node(&self) -> &Node<T> {
+        &self.node
+    }
+
     pub(super) fn of(node: Node<T>) -> Self {
         let mut fields = Vec::new();
         node.read_fields(&mut fields);
@@ -273,23 +265,6 @@ impl<T> Condition<T> {
     /// The fields that it reads, those of closures as far as they were named.
     pub fn fields(&self) -> &[AnyField<T>] {
         &self.fields
-    }
-
-    /// The condition as CQL2 text that parses to the same ([`parse`](Self::parse)): for settings. `None` where it says
-    /// more than the text can: closures, and lists as values.
-    ///
-    /// ```
-    /// use usual_tide::{Condition, Item};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
-    /// let tall = Piece::HEIGHT_MM.at_least(200).and(!Piece::TITLE.like("%lid"));
-    /// let text = tall.text().ok_or("no text")?;
-    /// assert_eq!(text, "height_mm >= 200 AND NOT title LIKE '%lid'");
-    /// assert_eq!(Condition::<Piece>::parse(&text)?, tall);
-    /// # Ok::<(), Box<dyn std::error::Error>>(())
-    /// ```
-    pub fn text(&self) -> Option<String> {
-        Some(written::test(&self.node)?.to_string())
     }
 
     /// Both this and another.
@@ -367,9 +342,9 @@ impl<T> Clone for Condition<T> {
 
 impl<T> fmt::Debug for Condition<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Condition")
-            .field("text", &self.text())
-            .field("fields", &self.fields)
-            .finish_non_exhaustive()
+        let mut shown = f.debug_struct("Condition");
+        #[cfg(feature = "cql2")]
+        shown.field("text", &self.text());
+        shown.field("fields", &self.fields).finish_non_exhaustive()
     }
 }

@@ -1,12 +1,17 @@
 //! Filters: which items a list shows, by closure, by condition or by text.
 
+#[cfg(feature = "cql2")]
+mod arithmetic;
 mod build;
+mod comparison;
 mod condition;
+#[cfg(feature = "cql2")]
 mod cql2;
 mod like;
 mod operand;
 
 pub use condition::Condition;
+#[cfg(feature = "cql2")]
 pub use cql2::FilterText;
 
 /// Which items a list shows: a closure, or a [`Condition`].

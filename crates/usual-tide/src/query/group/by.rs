@@ -66,6 +66,7 @@ impl GroupIdentity {
 fn spelling(value: &Value<'_>) -> (u8, u32, bool) {
     match value {
         Value::Integer(_) => (1, 0, false),
+        #[cfg(feature = "decimals")]
         Value::Decimal(number) => (2, number.scale(), number.is_sign_negative()),
         Value::Float(_) => (3, 0, false),
         _ => (0, 0, false),
@@ -91,6 +92,7 @@ impl<T> GroupBy<T> for ByValue<T> {
 /// Numbers that are equal are one value, however they are written.
 fn plain(value: Value<'_>) -> Value<'_> {
     match value {
+        #[cfg(feature = "decimals")]
         Value::Decimal(number) => whole(number).unwrap_or(Value::Decimal(number.normalize())),
         Value::Float(number) if number.is_nan() => Value::Float(f64::NAN),
         Value::Float(number) if number == number.trunc() && number.abs() < 9e15 => {
@@ -101,6 +103,7 @@ fn plain(value: Value<'_>) -> Value<'_> {
     }
 }
 
+#[cfg(feature = "decimals")]
 fn whole(number: rust_decimal::Decimal) -> Option<Value<'static>> {
     let whole = number.normalize();
     (whole.scale() == 0).then(|| Value::Integer(whole.mantissa()))

@@ -3,15 +3,19 @@
 mod by;
 mod initial;
 mod level;
+#[cfg(feature = "calendar")]
 mod period;
 mod sum;
 mod text;
 mod total;
+#[cfg(feature = "decimals")]
 mod width;
 
+#[cfg(feature = "calendar")]
 pub use period::Period;
 pub use total::Total;
 pub(crate) use total::{Tallied, Tally};
+#[cfg(feature = "decimals")]
 pub use width::WidthError;
 
 use crate::change::{SectionKey, SectionName};
@@ -20,13 +24,17 @@ use crate::text::Collation;
 use by::{ByClosure, ByShown, ByValue, GroupBy};
 use hashbrown::HashMap;
 use initial::ByInitial;
+#[cfg(feature = "calendar")]
 use jiff::tz::TimeZone;
 use level::GroupLevel;
+#[cfg(feature = "calendar")]
 use period::ByPeriod;
+#[cfg(feature = "decimals")]
 use rust_decimal::Decimal;
 use std::fmt;
 use std::sync::Arc;
 use total::{TotalOf, same_tallied};
+#[cfg(feature = "decimals")]
 use width::ByWidth;
 
 /// What puts rows into sections: the value that the rows of a section have in common.
@@ -182,6 +190,7 @@ impl<T: 'static> Group<T> {
     /// By the day, week, month, quarter or year of a field that holds a day or a moment. A moment belongs to
     /// the day that it has in UTC; see [`by_period_in`](Self::by_period_in). The value is the first day
     /// of the period.
+    #[cfg(feature = "calendar")]
     pub fn by_period(field: impl Into<AnyField<T>>, period: Period) -> Self {
         Self::by_period_in(field, period, TimeZone::UTC)
     }
@@ -201,6 +210,7 @@ impl<T: 'static> Group<T> {
     /// assert_eq!(store.list(list)?.section_at(0).map(|day| day.heading().to_owned()), Some("2026-03-06".into()));
     /// # Ok(()) }
     /// ```
+    #[cfg(feature = "calendar")]
     pub fn by_period_in(field: impl Into<AnyField<T>>, period: Period, zone: TimeZone) -> Self {
         Self::of(ByPeriod {
             field: field.into(),
@@ -214,6 +224,7 @@ impl<T: 'static> Group<T> {
     /// # Errors
     ///
     /// [`WidthError`] when the width is not above zero.
+    #[cfg(feature = "decimals")]
     pub fn by_width(
         field: impl Into<AnyField<T>>,
         width: impl Into<Decimal>,

@@ -1,8 +1,11 @@
 //! Sums that numbers can be taken out of again, exactly.
 
 use crate::item::Value;
-use rust_decimal::Decimal;
-use rust_decimal::prelude::{FromPrimitive, ToPrimitive};
+#[cfg(feature = "decimals")]
+use rust_decimal::{
+    Decimal,
+    prelude::{FromPrimitive, ToPrimitive},
+};
 use std::collections::BTreeMap;
 
 /// Numbers that add up, whatever comes and goes: what is left is what a new sum of the same
@@ -39,6 +42,7 @@ impl Sum {
                 self.low += sign * (number & i128::from(u64::MAX));
                 self.high += sign * (number >> 64);
             }
+            #[cfg(feature = "decimals")]
             Value::Decimal(number) => {
                 let sum = self.decimals.entry(number.scale()).or_default();
                 *sum += sign * number.mantissa();
@@ -80,17 +84,24 @@ impl Sum {
 
     /// The sum over the count of numbers.
     pub(super) fn mean(&self) -> Value<'static> {
-        let count = Decimal::from_usize(self.numbers).unwrap_or(Decimal::ONE);
-        let total = match self.total() {
-            Value::Integer(total) => Decimal::try_from_i128_with_scale(total, 0).ok(),
-            Value::Decimal(total) => Some(total),
-            Value::Missing => return Value::Missing,
-            _ => None,
-        };
-        match total.and_then(|total| total.checked_div(count)) {
-            Some(mean) => Value::Decimal(mean.normalize()),
-            None => Value::Float(self.rounded() / self.numbers as f64),
+        if self.numbers == 0 {
+            return Value::Missing;
         }
+        #[cfg(feature = "decimals")]
+        if let Some(mean) = self.exact_mean() {
+            return Value::Decimal(mean.normalize());
+        }
+        Value::Float(self.rounded() / self.numbers as f64)
+    }
+
+    #[cfg(feature = "decimals")]
+    fn exact_mean(&self) -> Option<Decimal> {
+        let total = match self.total() {
+            Value::Integer(total) => Decimal::try_from_i128_with_scale(total, 0).ok()?,
+            Value::Decimal(total) => total,
+            _ => return None,
+        };
+        total.checked_div(Decimal::from_usize(self.numbers)?)
     }
 
     fn is_exact(&self) -> bool {
@@ -116,16 +127,7 @@ impl Sum {
         for (of, mantissa) in &self.decimals {
             total = total.checked_add(at_scale(*mantissa, *of)?)?;
         }
-        let (mut total, mut scale) = (total, scale);
-        loop {
-            if let Ok(total) = Decimal::try_from_i128_with_scale(total, scale) {
-                return Some(Value::Decimal(total));
-            }
-            if scale == 0 || total % 10 != 0 {
-                return None;
-            }
-            (total, scale) = (total / 10, scale - 1);
-        }
+        as_decimal(total, scale)
     }
 
     fn rounded(&self) -> f64 {
@@ -136,11 +138,8 @@ impl Sum {
             _ => return f64::NAN,
         }
         let whole = self.high as f64 * 2_f64.powi(64) + self.low as f64;
-        let decimals = self.decimals.iter().map(|(scale, mantissa)| {
-            let part = Decimal::try_from_i128_with_scale(*mantissa, *scale).ok();
-            part.and_then(|part| part.to_f64())
-                .unwrap_or_else(|| *mantissa as f64 / 10_f64.powi(*scale as i32))
-        });
+        let decimals = self.decimals.iter();
+        let decimals = decimals.map(|(scale, mantissa)| as_float(*mantissa, *scale));
         // The small ones first, so that little of them is lost.
         let floats = self.floats.iter();
         let floats: f64 = floats
@@ -148,6 +147,36 @@ impl Sum {
             .sum();
         floats + decimals.sum::<f64>() + whole
     }
+}
+
+/// An exact decimal number, without the zeros at its end that do not fit.
+#[cfg(feature = "decimals")]
+fn as_decimal(mut mantissa: i128, mut scale: u32) -> Option<Value<'static>> {
+    loop {
+        if let Ok(number) = Decimal::try_from_i128_with_scale(mantissa, scale) {
+            return Some(Value::Decimal(number));
+        }
+        if scale == 0 || mantissa % 10 != 0 {
+            return None;
+        }
+        (mantissa, scale) = (mantissa / 10, scale - 1);
+    }
+}
+
+/// No field holds decimal numbers.
+#[cfg(not(feature = "decimals"))]
+fn as_decimal(_: i128, _: u32) -> Option<Value<'static>> {
+    None
+}
+
+fn as_float(mantissa: i128, scale: u32) -> f64 {
+    #[cfg(feature = "decimals")]
+    if let Ok(number) = Decimal::try_from_i128_with_scale(mantissa, scale)
+        && let Some(float) = number.to_f64()
+    {
+        return float;
+    }
+    mantissa as f64 / 10_f64.powi(scale as i32)
 }
 
 /// A finite number as mantissa and exponent of two (IEEE 754, binary64).

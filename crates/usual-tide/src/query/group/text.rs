@@ -1,10 +1,13 @@
 //! Groupings from text.
 
-use super::{Group, Period};
+use super::Group;
+#[cfg(feature = "calendar")]
+use super::Period;
 use crate::item::{Fields, Kind};
 use crate::query::lookup::{FieldLookup, OfType, nearest};
 use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use crate::text::Collation;
+#[cfg(feature = "decimals")]
 use rust_decimal::Decimal;
 use std::str::FromStr;
 
@@ -107,7 +110,7 @@ impl<T: 'static> Group<T> {
                     (!fits).then_some("dates and timestamps")
                 }
                 _ => {
-                    let is_width = |width: &str| width.trim().parse::<Decimal>().is_ok();
+                    let is_width = |width: &str| width.trim().parse::<f64>().is_ok();
                     let fits = matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float);
                     let asks = how.strip_prefix("width=").is_some_and(is_width);
                     (asks && !fits).then_some("numbers")
@@ -126,25 +129,31 @@ impl<T: 'static> Group<T> {
             };
             return Err(refused(how, problem));
         }
+        #[cfg(feature = "calendar")]
         let period = |period| Self::by_period(field.clone(), period);
         let group = match how {
             None => Self::by(field).collated(collation),
             Some("initial") => Self::by_initial_in(field, collation),
+            #[cfg(feature = "calendar")]
             Some("day") => period(Period::Day),
+            #[cfg(feature = "calendar")]
             Some("week") => period(Period::Week),
+            #[cfg(feature = "calendar")]
             Some("month") => period(Period::Month),
+            #[cfg(feature = "calendar")]
             Some("quarter") => period(Period::Quarter),
+            #[cfg(feature = "calendar")]
             Some("year") => period(Period::Year),
-            Some(how) => {
-                let Some(width) = how.strip_prefix("width=") else {
-                    return Err(refused(
-                        how,
-                        QueryTextProblem::UnknownGrouping(how.to_owned()),
-                    ));
-                };
+            #[cfg(feature = "decimals")]
+            Some(how) if how.starts_with("width=") => {
+                let width = &how["width=".len()..];
                 let bad = || refused(width, QueryTextProblem::BadWidth(width.to_owned()));
                 let number: Decimal = width.trim().parse().map_err(|_| bad())?;
                 Self::by_width(field, number).map_err(|_| bad())?
+            }
+            Some(how) => {
+                let unknown = QueryTextProblem::UnknownGrouping(how.to_owned());
+                return Err(refused(how, unknown));
             }
         };
         Ok(if descending {

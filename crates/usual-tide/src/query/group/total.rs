@@ -3,6 +3,7 @@
 use super::sum::Sum;
 use crate::item::{AnyField, Value};
 use crate::query::any_value::total_order;
+#[cfg(feature = "decimals")]
 use rust_decimal::Decimal;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
@@ -51,6 +52,7 @@ impl<T> TotalOf<T> {
 
     pub(super) fn of(&self, item: &T) -> Value<'static> {
         match self.field.value(item) {
+            #[cfg(feature = "decimals")]
             Value::Text(text) => match text.trim().parse::<Decimal>() {
                 Ok(number) => Value::Decimal(number),
                 Err(_) => Value::Text(text).into_owned(),
@@ -159,6 +161,7 @@ impl Ord for Ordered {
 /// The way in which a number is written, beside its value.
 fn form(value: &Value<'_>) -> (u8, u32) {
     match value {
+        #[cfg(feature = "decimals")]
         Value::Decimal(number) => (1, number.scale()),
         Value::Float(number) => (2, u32::from(number.is_sign_negative())),
         _ => (0, 0),

@@ -1,6 +1,7 @@
 //! A filter's text as a tree, and the tree as text again.
 
 use super::lexer::is_plain_name;
+use crate::query::filter::comparison::Comparison;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use std::fmt;
@@ -32,17 +33,6 @@ pub(in crate::query::filter) enum Test {
         negated: bool,
         term: Term,
     },
-}
-
-/// How two values compare.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(in crate::query::filter) enum Comparison {
-    Equal,
-    NotEqual,
-    Less,
-    AtMost,
-    Greater,
-    AtLeast,
 }
 
 /// A value, with the column where it begins.

@@ -2,6 +2,7 @@
 
 use super::ast::{Operand as Written, Term, Test};
 use crate::item::{Kind, Value};
+use crate::query::filter::arithmetic::Computed;
 use crate::query::filter::condition::{Condition, Node};
 use crate::query::filter::like::Pattern;
 use crate::query::filter::operand::Operand;
@@ -103,9 +104,8 @@ impl<L> Checker<'_, L> {
         L: FieldLookup<T>,
     {
         let column = term.column;
-        let number = |term: &Term| -> Checked<Box<Operand<T>>> {
-            let typed = self.term(term)?.needed(Kind::Decimal)?;
-            Ok(Box::new(typed.operand))
+        let number = |term: &Term| -> Checked<Operand<T>> {
+            Ok(self.term(term)?.needed(Kind::Decimal)?.operand)
         };
         let literal = |value| Operand::Literal(value);
         let (operand, kind) = match &term.what {
@@ -125,19 +125,22 @@ impl<L> Checker<'_, L> {
                 (Operand::Field(field), kind)
             }
             Written::Negative(term) => {
-                let operand = match *number(term)? {
+                let operand = match number(term)? {
                     Operand::Literal(value) => Operand::Literal(negated(value)),
-                    operand => Operand::Negative(Box::new(operand)),
+                    operand => computed(Computed::Negative(operand)),
                 };
                 (operand, Kind::Decimal)
             }
             Written::Sum(first, rest) | Written::Product(first, rest) => {
-                let part = |(sign, term): &(_, Term)| Ok((*sign, *number(term)?));
+                let part = |(sign, term): &(_, Term)| Ok((*sign, number(term)?));
                 let rest = rest.iter().map(part).collect::<Checked<Vec<_>>>()?;
-                (Operand::Chain(number(first)?, rest), Kind::Decimal)
+                (
+                    computed(Computed::Chain(number(first)?, rest)),
+                    Kind::Decimal,
+                )
             }
             Written::Power(base, exponent) => (
-                Operand::Power(number(base)?, number(exponent)?),
+                computed(Computed::Power(number(base)?, number(exponent)?)),
                 Kind::Decimal,
             ),
             Written::Casei(inner) => (self.folded(Folding::Case, inner)?, Kind::Text),
@@ -159,7 +162,7 @@ impl<L> Checker<'_, L> {
             Operand::Literal(Value::Text(text)) => {
                 Operand::Literal(Value::from(folding.fold(&text)))
             }
-            operand => Operand::Folded(folding, Box::new(operand)),
+            operand => computed(Computed::Folded(folding, operand)),
         })
     }
 
@@ -218,6 +221,10 @@ fn beside<T>(mut typed: Typed<T>, other: Kind) -> Typed<T> {
     typed
 }
 
+fn computed<T>(computed: Computed<T>) -> Operand<T> {
+    Operand::Computed(Box::new(computed))
+}
+
 fn comparable(one: Kind, two: Kind) -> bool {
     /// Kinds of one family can be compared.
     fn family(kind: Kind) -> Kind {
@@ -248,7 +255,7 @@ fn read_number(text: &str) -> Option<Value<'static>> {
 
 /// The pattern as it is written.
 fn written_pattern<T>(term: &Term) -> Operand<T> {
-    let inner = |folding, inner| Operand::Folded(folding, Box::new(written_pattern(inner)));
+    let inner = |folding, inner| computed(Computed::Folded(folding, written_pattern(inner)));
     match &term.what {
         Written::Casei(within) => inner(Folding::Case, within),
         Written::Accenti(within) => inner(Folding::Accents, within),

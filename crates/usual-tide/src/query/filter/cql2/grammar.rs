@@ -1,8 +1,9 @@
 //! Tokens to a tree.
 
-use super::ast::{Comparison, Operand, Sign, Term, Test};
+use super::ast::{Operand, Sign, Term, Test};
 use super::lexer::{Token, What, is_keyword, tokens};
 use crate::item::{Kind, read_date};
+use crate::query::filter::comparison::Comparison;
 use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use jiff::Timestamp;
 use std::str::FromStr;

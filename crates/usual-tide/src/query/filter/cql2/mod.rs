@@ -4,9 +4,9 @@ mod ast;
 mod check;
 mod grammar;
 mod lexer;
-pub(super) mod written;
+mod written;
 
-pub(super) use ast::{Comparison, Sign};
+pub(super) use ast::Sign;
 
 use super::condition::Condition;
 use crate::item::Fields;
@@ -122,5 +122,24 @@ impl FromStr for FilterText {
 impl fmt::Display for FilterText {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.0.fmt(f)
+    }
+}
+
+impl<T> Condition<T> {
+    /// The condition as CQL2 text that parses to the same ([`parse`](Self::parse)): for settings. `None` where it says
+    /// more than the text can: closures, and lists as values.
+    ///
+    /// ```
+    /// use usual_tide::{Condition, Item};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// let tall = Piece::HEIGHT_MM.at_least(200).and(!Piece::TITLE.like("%lid"));
+    /// let text = tall.text().ok_or("no text")?;
+    /// assert_eq!(text, "height_mm >= 200 AND NOT title LIKE '%lid'");
+    /// assert_eq!(Condition::<Piece>::parse(&text)?, tall);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn text(&self) -> Option<String> {
+        Some(written::test(self.node())?.to_string())
     }
 }

@@ -2,12 +2,13 @@
 
 use super::ast::{Operand as Written, Sign, Term, Test};
 use crate::item::Value;
+use crate::query::filter::arithmetic::Computed;
 use crate::query::filter::condition::Node;
 use crate::query::filter::operand::Operand;
 use crate::text::Folding;
 
 /// `None` where a part has no text.
-pub(in crate::query::filter) fn test<T>(node: &Node<T>) -> Option<Test> {
+pub(super) fn test<T>(node: &Node<T>) -> Option<Test> {
     let all = |nodes: &[Node<T>]| nodes.iter().map(test).collect::<Option<Vec<Test>>>();
     Some(match node {
         Node::Always(flag) => Test::Always(*flag),
@@ -59,11 +60,14 @@ fn field(name: &str) -> Term {
 
 fn term<T>(operand: &Operand<T>) -> Option<Term> {
     let inner = |operand: &Operand<T>| term(operand).map(Box::new);
-    Some(of(match operand {
+    let computed = match operand {
         Operand::Literal(value) => return literal(value),
         Operand::Field(of) => return Some(field(of.name())),
-        Operand::Negative(operand) => Written::Negative(inner(operand)?),
-        Operand::Chain(first, rest) => {
+        Operand::Computed(computed) => &**computed,
+    };
+    Some(of(match computed {
+        Computed::Negative(operand) => Written::Negative(inner(operand)?),
+        Computed::Chain(first, rest) => {
             let sums = matches!(rest.first(), Some((Sign::Plus | Sign::Minus, _)));
             let rest = rest
                 .iter()
@@ -74,10 +78,10 @@ fn term<T>(operand: &Operand<T>) -> Option<Term> {
                 false => Written::Product(inner(first)?, rest),
             }
         }
-        Operand::Power(base, exponent) => Written::Power(inner(base)?, inner(exponent)?),
-        Operand::Folded(Folding::Case, operand) => Written::Casei(inner(operand)?),
-        Operand::Folded(Folding::Accents, operand) => Written::Accenti(inner(operand)?),
-        Operand::Folded(..) => return None,
+        Computed::Power(base, exponent) => Written::Power(inner(base)?, inner(exponent)?),
+        Computed::Folded(Folding::Case, operand) => Written::Casei(inner(operand)?),
+        Computed::Folded(Folding::Accents, operand) => Written::Accenti(inner(operand)?),
+        Computed::Folded(..) => return None,
     }))
 }
 
