@@ -132,7 +132,7 @@ fn what_is_wrong_with_a_script_is_told_with_its_line() {
         ),
         (
             "{\"op\": \"query\", \"sort\": \"m\"}",
-            "--sort: \"m\", column 1: there is no field \"m\"",
+            "--sort: column 1: there is no field \"m\"",
         ),
         (
             "{\"op\": \"query\", \"list\": 2}",

@@ -217,7 +217,7 @@ fn every_third_write_is_refused_and_told_and_pages_are_loaded_on_demand() {
             .collect::<Vec<_>>()
     });
     let expected = ["N-2", "N-5", "N-8"];
-    let expected = expected.map(|key| (key.to_owned(), "a refusal that was asked for".to_owned()));
+    let expected = expected.map(|key| (key.to_owned(), "a simulated refusal".to_owned()));
     assert_eq!(told.unwrap(), expected);
     comes_to_show(&store, || server.items());
 
@@ -328,7 +328,7 @@ fn an_optimistic_add_is_told_of_every_third_refusal() {
     assert_eq!(
         String::from_utf8_lossy(&output.stdout),
         "6 shown at once\n4 saved\n\
-         N-3: a refusal that was asked for\nN-6: a refusal that was asked for\n\
+         N-3: a simulated refusal\nN-6: a simulated refusal\n\
          every row that is left is saved: true\n"
     );
     assert_eq!(server.items().len(), 10);

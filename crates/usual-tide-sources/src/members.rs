@@ -4,8 +4,8 @@ use serde_json::{Map, Value};
 
 /// Puts a value at the end of a way, through objects that are made where there are none. Nothing happens where
 /// something else stands in the way.
-pub(crate) fn put(members: &mut Map<String, Value>, path_of: &[String], value: Value) {
-    match path_of {
+pub(crate) fn put(members: &mut Map<String, Value>, path: &[String], value: Value) {
+    match path {
         [] => {}
         [name] => {
             members.insert(name.clone(), value);
@@ -35,16 +35,16 @@ pub(crate) struct MemberPaths {
 #[cfg(feature = "sqlite")]
 impl MemberPaths {
     /// Adds a way; `false` when it is there, or when one leads through the end of the other.
-    pub(crate) fn add(&mut self, path_of: &[String]) -> bool {
-        let mut beginnings = (1..path_of.len()).map(|end| &path_of[..end]);
-        let in_the_way = self.ends.contains(path_of)
-            || self.beginnings.contains(path_of)
+    pub(crate) fn add(&mut self, path: &[String]) -> bool {
+        let mut beginnings = (1..path.len()).map(|end| &path[..end]);
+        let in_the_way = self.ends.contains(path)
+            || self.beginnings.contains(path)
             || beginnings.any(|beginning| self.ends.contains(beginning));
         if in_the_way {
             return false;
         }
-        self.ends.insert(path_of.to_vec());
-        let beginnings = (1..path_of.len()).map(|end| path_of[..end].to_vec());
+        self.ends.insert(path.to_vec());
+        let beginnings = (1..path.len()).map(|end| path[..end].to_vec());
         self.beginnings.extend(beginnings);
         true
     }

@@ -110,7 +110,7 @@ fn columns_of_any_name_are_written_and_what_has_none_is_refused() {
         .unwrap();
     assert_eq!(stored, (7.5, "q".into(), "r".into(), "s".into()));
     let other = table.edit(0, "dot.other", json!(1));
-    assert_eq!(reason(&other), "the database did not store /dot/other");
+    assert_eq!(reason(&other), "the database did not store dot.other");
     let unknown = table.edit(0, "colour", json!("red"));
     assert_eq!(reason(&unknown), "the table has no column \"colour\"");
 }

@@ -49,17 +49,12 @@ fn main() -> Result<(), Box<dyn Error>> {
     let list = store.bind(Query::new().sort(Piece::HEIGHT_MM.descending().then(Piece::TITLE)));
     shown(&store, list, "tallest first")?;
     // The same as text, such as a person's saved settings.
-    store
-        .list_mut(list)?
-        .change_query(|query| match Sort::parse("-height_mm, title") {
-            Ok(sort) => query.sort(sort),
-            Err(_) => query,
-        });
+    let sort = Sort::parse("-height_mm, title")?;
+    let mut rows = store.list_mut(list)?;
+    rows.change_query(|query| query.sort(sort));
     // As people read: é beside e, and 9 before 10.
     let order = Collation::plain().numeric();
-    store
-        .list_mut(list)?
-        .change_query(|query| query.sort(Sort::by_text(Piece::TITLE, &order)));
+    rows.change_query(|query| query.sort(Sort::by_text(Piece::TITLE, &order)));
     shown(&store, list, "as people read")?;
 
     // Sections by shelf; pieces without one come last.
@@ -69,7 +64,7 @@ fn main() -> Result<(), Box<dyn Error>> {
         .change_query(|query| query.group(by_shelf));
     shown(&store, list, "by shelf")?;
 
-    // A piece goes to another shelf: the change set speaks by section as well.
+    // A piece goes to another shelf: the change set has positions by section too.
     let feed = store.feed(list)?;
     store.edit(&4, |piece| piece.shelf = Some("A1".to_owned()))?;
     if let Some(changes) = feed.read(&store)? {

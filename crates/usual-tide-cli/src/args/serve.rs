@@ -64,7 +64,7 @@ pub(crate) enum LogLevel {
     /// Also a source that cannot be read, and that can be again.
     #[default]
     Warn,
-    /// Also each request, and each fault that was asked for.
+    /// Also each request, and each simulated fault.
     Info,
     /// Also what is of use to whoever mends this program.
     Debug,

@@ -55,7 +55,7 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         )
         .route("/events", get(events))
         .method_not_allowed_fallback(async |method: Method, uri: Uri| {
-            let why = format!("{} cannot be requested for by {method}", uri.path());
+            let why = format!("{} does not allow {method}", uri.path());
             Reply::problem(405, why).into_response()
         })
         .fallback(async || {
@@ -126,7 +126,7 @@ async fn checked(State(app): State<Arc<App>>, request: Request, next: Next) -> R
     );
     let status = response.status().as_u16();
     let took = begun.elapsed();
-    tracing::info!(%method, path, status, ?took, "requested");
+    tracing::info!(%method, path, status, ?took, "request");
     response
 }
 
@@ -140,7 +140,7 @@ async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
     }
     if app.faults.fails() {
         tracing::info!(path, "failing on purpose");
-        return Reply::problem(503, "a failure that was requested for").into_response();
+        return Reply::problem(503, "a simulated failure").into_response();
     }
     let is_stream = path == "/events";
     let mut response = next.run(request).await;
@@ -390,7 +390,7 @@ async fn write(
             return reply;
         }
         let made_up = match (app.faults.refuses(), app.faults.conflicts()) {
-            (true, _) => Some(Reply::problem(422, "a refusal that was requested for")),
+            (true, _) => Some(Reply::problem(422, "a simulated refusal")),
             (_, true) => app.hub.shown().made_up_conflict(&request.requested),
             _ => None,
         };

@@ -200,10 +200,7 @@ impl ServedItems {
             Requested::Merge(key, _) | Requested::Replace(key, _) | Requested::Remove(key) => key,
         };
         let item = self.store.get(&self.key_of(key))?;
-        Some(self.carrying(
-            Reply::problem(412, "a conflict that was requested for"),
-            item,
-        ))
+        Some(self.carrying(Reply::problem(412, "a simulated conflict"), item))
     }
 
     /// What an item is to stand between.

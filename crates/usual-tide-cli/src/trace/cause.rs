@@ -61,7 +61,7 @@ impl Cause {
             Self::LeftOut { line } => {
                 format!("the change set of line {line} was never put into effect")
             }
-            Self::WithoutNotice => "rows were changed, and no change set changes of it".to_owned(),
+            Self::WithoutNotice => "rows were changed, and no change set says so".to_owned(),
             Self::DuplicateKey { key } => format!("the key {key:?} is there twice"),
             Self::WrongOrder { order } => format!("the steps were applied in another order: {order}"),
             Self::Unknown => "none of the usual ones".to_owned(),

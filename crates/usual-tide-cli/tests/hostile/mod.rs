@@ -421,7 +421,7 @@ fn the_log_tells_what_is_asked_for_and_no_more() {
         server.wait().unwrap();
         let told = fs::read_to_string(log).unwrap();
         assert_eq!(
-            told.contains("asked method=GET path=\"/items\" status=200"),
+            told.contains("request method=GET path=\"/items\" status=200"),
             expected,
             "{told}"
         );

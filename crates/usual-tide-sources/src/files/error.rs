@@ -65,7 +65,7 @@ pub enum ReadError {
         why: FieldNameError,
     },
     /// Two names in a CSV file's first line are for the same field, or one is for a part of the other.
-    #[error("line 1, field {field}: {name:?} is in the path_of of another field")]
+    #[error("line 1, field {field}: {name:?} is in the way of another field")]
     NameTwice {
         /// Which, from 1.
         field: usize,

@@ -57,7 +57,7 @@ pub enum SqliteError {
     },
     /// Two columns are for the same field, or one is for a part of the other.
     #[error(
-        "the column {column:?} is in the path_of of another: as a field, one would be a part of the other"
+        "the column {column:?} is in the way of another: as a field, one would be a part of the other"
     )]
     InTheWay {
         /// The column.
@@ -83,7 +83,7 @@ enum Declared {
 #[derive(Clone, Debug)]
 pub(super) struct Column {
     pub(super) name: String,
-    pub(super) path_of: Vec<String>,
+    pub(super) path: Vec<String>,
     /// Where its values stand in an item, as a JSON Pointer.
     pub(super) pointer: String,
     pub(super) field: FieldName,
@@ -93,8 +93,8 @@ pub(super) struct Column {
 impl Column {
     pub(super) fn new(name: String, declared: &str) -> Result<Self, SqliteError> {
         let declared = declared.to_ascii_uppercase();
-        let path_of = path_of(&name);
-        let steps = path_of
+        let path = path_of(&name);
+        let steps = path
             .iter()
             .map(|step| step.replace('~', "~0").replace('/', "~1"));
         let pointer: String = steps.map(|step| format!("/{step}")).collect();
@@ -109,7 +109,7 @@ impl Column {
             why,
         })?;
         Ok(Self {
-            path_of,
+            path,
             pointer,
             field,
             declared: if declared.contains("BOOL") {
@@ -219,7 +219,7 @@ pub(super) fn of_table(
 pub(super) fn refuse_overlapping(columns: &[Column]) -> Result<(), SqliteError> {
     let mut layout = crate::members::MemberPaths::default();
     for column in columns {
-        if !layout.add(&column.path_of) {
+        if !layout.add(&column.path) {
             let column = column.name.clone();
             return Err(SqliteError::InTheWay { column });
         }
@@ -245,11 +245,7 @@ pub(super) fn record(
 ) -> Result<Record, SqliteError> {
     let mut members = Map::new();
     for (at, column) in columns.iter().enumerate() {
-        put(
-            &mut members,
-            &column.path_of,
-            column.json(cells.get_ref(at)?),
-        );
+        put(&mut members, &column.path, column.json(cells.get_ref(at)?));
     }
     maker
         .record(members)

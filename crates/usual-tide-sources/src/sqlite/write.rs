@@ -152,7 +152,7 @@ fn no_column(name: &str) -> Answer<Record> {
 
 /// A member of an item that is in no column.
 fn stranger(rows: &Rows, item: &Record) -> Option<String> {
-    let known = |name: &str| rows.columns.iter().any(|column| column.path_of[0] == *name);
+    let known = |name: &str| rows.columns.iter().any(|column| column.path[0] == *name);
     item.members().keys().find(|name| !known(name)).cloned()
 }
 

@@ -173,13 +173,18 @@ impl World {
         match deed {
             Deed::Edit(op) => drop(apply(op, &mut self.store, &mut self.model)),
             Deed::Requery(shape) => {
+                // A grouping that is set again is the same one, unless it is a closure.
+                let same =
+                    shape.grouped == self.shape.grouped && shape.grouped != Grouped::KeyByClosure;
                 self.shape = Shape {
                     numbered: shape.numbered || self.shape.numbered,
                     ..*shape
                 };
                 let change = |query| shape.change(query);
                 self.store.list_mut(self.list).unwrap().change_query(change);
-                self.regroup();
+                if !same {
+                    self.regroup();
+                }
             }
             Deed::Refilter(filter) => {
                 self.shape.filter = *filter;

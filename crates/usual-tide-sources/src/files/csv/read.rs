@@ -11,7 +11,7 @@ use usual_tide::record::{FieldName, FieldNameError, RecordMaker};
 
 /// A column as it is read.
 struct Column {
-    path_of: Vec<String>,
+    path: Vec<String>,
     /// Whether quotes say nothing of its values, since its name is in quotes without need.
     always_quoted: bool,
     /// Whether its values that could be numbers or flags are.
@@ -69,7 +69,7 @@ pub(in crate::files) fn parse(
         let mut members = Map::new();
         for (at, (column, text)) in columns.iter().zip(&row.values).enumerate() {
             let in_quotes = row.quoted.get(at).copied().unwrap_or(false);
-            put(&mut members, &column.path_of, column.value(text, in_quotes));
+            put(&mut members, &column.path, column.value(text, in_quotes));
         }
         maker.record(members).map_err(|why| ReadError::Row {
             line: row.values.position().map_or(0, csv::Position::line),
@@ -95,14 +95,14 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
             let name = name.to_owned();
             return Err(ReadError::NameTwice { field, name });
         }
-        let path_of = path_of(name);
-        if path_of.iter().any(String::is_empty) {
+        let path = path_of(name);
+        if path.iter().any(String::is_empty) {
             let why = FieldNameError::Empty;
             return Err(ReadError::BadName { field, why });
         }
         let in_quotes = names.quoted.get(index).copied().unwrap_or(false);
         columns.push(Column {
-            path_of,
+            path,
             always_quoted: in_quotes && !needs_quotes(name, delimiter),
             typed: false,
         });
