@@ -7,7 +7,7 @@ use usual_tide::changes::ApplyError;
 use usual_tide::drafts::CommitError;
 use usual_tide::fields::{InputError, Kind};
 use usual_tide::history::UndoError;
-use usual_tide::lists::{FeedError, UnknownList};
+use usual_tide::lists::UnknownList;
 use usual_tide::query::{QueryTextError, Total};
 use usual_tide::record::{ParseError, Record, RecordError, RecordKey, SetError};
 use usual_tide::removals::RemovalError;
@@ -16,15 +16,10 @@ use usual_tide_sources::files::{ReadError, WriteError};
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum CommandError {
     #[error("{file}: {why}")]
-    Items {
-        file: String,
-        #[source]
-        why: ReadError,
-    },
+    Items { file: String, why: ReadError },
     #[error("{file}: {why}")]
     NotAList {
         file: String,
-        #[source]
         why: EditError<RecordKey>,
     },
     #[error("{source_text}: {why}")]
@@ -39,11 +34,10 @@ pub(crate) enum CommandError {
     Script {
         file: String,
         line: usize,
-        #[source]
         why: Box<ScriptError>,
     },
     #[error("--also: {0}")]
-    Also(#[source] Box<ScriptError>),
+    Also(Box<ScriptError>),
     #[error("{file}, line {line}: list {list} went out of step: {what}")]
     Differs {
         file: String,
@@ -58,11 +52,7 @@ pub(crate) enum CommandError {
         what: String,
     },
     #[error("{file}: cannot be written, and is as it was: {why}")]
-    Save {
-        file: String,
-        #[source]
-        why: WriteError,
-    },
+    Save { file: String, why: WriteError },
     #[error(
         "{source_text}: {refused} of {writes} changes were refused, the first of {key:?}: {why}"
     )]
@@ -101,9 +91,9 @@ pub(crate) enum CommandError {
     #[error("there is no command {name:?}; the commands are {names}")]
     NoCommand { name: String, names: String },
     #[error("cannot write the output: {0}")]
-    Write(#[source] io::Error),
+    Write(io::Error),
     #[error("{0}; another --format can hold it, or choose the fields with --columns")]
-    NotStorable(#[source] WriteError),
+    NotStorable(WriteError),
     #[error("the items cannot be edited: {0}")]
     Edit(#[from] EditError<RecordKey>),
     #[error("the demo's piece is no item: {0}")]
@@ -122,8 +112,6 @@ pub(crate) enum CommandError {
     Undo(#[from] UndoError<RecordKey>),
     #[error("{0}")]
     List(#[from] UnknownList),
-    #[error("{0}")]
-    Feed(#[from] FeedError),
     #[error("the view is out of step: {0}")]
     Apply(#[from] ApplyError<RecordKey>),
     #[error("the view shows other rows than the list")]

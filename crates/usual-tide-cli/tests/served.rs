@@ -25,20 +25,11 @@ fn app(address: &str) -> (Shared, Link<Record>) {
         first: Duration::from_millis(2),
         most: Duration::from_millis(20),
     };
-    let source = HttpSource::with(
-        address,
-        &id(),
-        HttpOptions {
-            retry: quick,
-            ..HttpOptions::default()
-        },
-    );
+    let source = HttpSource::with(address, &id(), HttpOptions::default().retry(quick));
     let store = SharedStore::new(Store::new());
-    let options = LinkOptions {
-        retry: quick,
-        patience: Duration::from_millis(300),
-        ..LinkOptions::default()
-    };
+    let options = LinkOptions::default()
+        .retry(quick)
+        .patience(Duration::from_millis(300));
     let link = Link::start_with(store.clone(), source, options).unwrap();
     link.wait_until_ready(LONG).unwrap();
     (store, link)
@@ -221,10 +212,7 @@ fn every_third_write_is_refused_and_told_and_pages_are_loaded_on_demand() {
     assert_eq!(told.unwrap(), expected);
     comes_to_show(&store, || server.items());
 
-    let options = HttpOptions {
-        page: Some(5),
-        ..HttpOptions::default()
-    };
+    let options = HttpOptions::default().page(5);
     let pages = SharedStore::new(Store::new());
     let source = HttpSource::with(&server.address(), &id(), options);
     let link = Link::start(pages.clone(), source).unwrap();

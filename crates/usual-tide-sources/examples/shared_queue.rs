@@ -31,13 +31,8 @@ fn link(
 ) -> Result<(SharedStore<Record>, Link<Record>), Box<dyn Error>> {
     let source = SqliteSource::table(database, "pieces")?.ordered_by("place")?;
     let unsent = format!("{}.{name}.unsent", database.display());
-    let options = LinkOptions {
-        outbox: Some(Box::new(SqliteOutbox::open(
-            unsent,
-            &FieldName::parse("id")?,
-        )?)),
-        ..LinkOptions::default()
-    };
+    let options =
+        LinkOptions::default().outbox(SqliteOutbox::open(unsent, &FieldName::parse("id")?)?);
     let store = SharedStore::new(Store::new());
     let link = Link::start_with(store.clone(), source, options)?;
     link.wait_until_ready(LONG)?;

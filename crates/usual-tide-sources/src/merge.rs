@@ -1,10 +1,10 @@
 //! What a write makes of an item as the source has it: two that changed different fields are both kept.
 
 use crate::link::Answer;
-use usual_tide::fields::FieldPath;
+use usual_tide::Item;
+use usual_tide::fields::{FieldPath, Merged, merge};
 use usual_tide::record::Record;
 use usual_tide::writes::Write;
-use usual_tide::{Fields, Item};
 
 /// What is to be done for a write.
 #[derive(Debug)]
@@ -38,26 +38,15 @@ pub(crate) fn operation(write: &Write<Record>, now: Option<&Record>) -> Operatio
         (_, None, Some(_)) => Operation::Remove,
         (Some(_), Some(_), None) => refused("it was removed meanwhile", None),
         (Some(before), Some(after), Some(now)) => {
-            let mine = before.changed_fields(after);
-            let collides = |path: &FieldPath| {
-                let differs = |other: &Record| {
-                    let paths = other.changed_fields(now);
-                    paths.iter().any(|other| other.overlaps(path))
-                };
-                differs(before) && differs(after)
-            };
-            let colliding: Vec<&str> = mine
-                .iter()
-                .filter(|path| collides(path))
-                .map(FieldPath::as_pointer)
-                .collect();
+            let Merged {
+                item: merged,
+                colliding,
+                ..
+            } = merge(before, &**after, now);
             if !colliding.is_empty() {
-                let fields = colliding.join(", ");
-                return refused(&format!("changed meanwhile: {fields}"), Some(now));
-            }
-            let mut merged = now.clone();
-            for field in mine.iter().filter_map(Record::field_at) {
-                field.copy(after, &mut merged);
+                let fields: Vec<String> = colliding.iter().map(ToString::to_string).collect();
+                let reason = format!("changed meanwhile: {}", fields.join(", "));
+                return refused(&reason, Some(now));
             }
             let differ = now.changed_fields(&merged);
             Operation::Replace(Box::new(merged), differ)

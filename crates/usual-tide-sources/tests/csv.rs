@@ -131,11 +131,9 @@ fn quotes_that_are_wrong_are_told_with_their_line() {
 
 #[test]
 fn another_character_can_stand_between_the_values() {
-    let options = ReadOptions {
-        format: Some(FileFormat::Csv),
-        delimiter: b';',
-        ..ReadOptions::default()
-    };
+    let options = ReadOptions::default()
+        .format(FileFormat::Csv)
+        .delimiter(b';');
     let content = read_as(&b"id;fee\n1;\"4;5\"\n"[..], &options, &id()).unwrap();
     assert_eq!(content.items[0].get("fee"), Some(&json!("4;5")));
     let mut again = Vec::new();

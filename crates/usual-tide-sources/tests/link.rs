@@ -192,14 +192,12 @@ impl Source<Piece> for Client {
 }
 
 fn options() -> LinkOptions<Piece> {
-    LinkOptions {
-        retry: Retry {
+    LinkOptions::default()
+        .retry(Retry {
             first: Duration::from_millis(1),
             most: Duration::from_millis(5),
-        },
-        patience: Duration::from_millis(20),
-        ..LinkOptions::default()
-    }
+        })
+        .patience(Duration::from_millis(20))
 }
 
 fn server(faults: Vec<Fault>) -> Arc<Mutex<Server>> {

@@ -31,13 +31,10 @@ type Shared = SharedStore<Record>;
 
 fn linked(source: impl Source<Record>) -> (Shared, Link<Record>) {
     let store = SharedStore::new(Store::new());
-    let options = LinkOptions {
-        retry: Retry {
-            first: OFTEN,
-            most: OFTEN,
-        },
-        ..LinkOptions::default()
-    };
+    let options = LinkOptions::default().retry(Retry {
+        first: OFTEN,
+        most: OFTEN,
+    });
     let link = Link::start_with(store.clone(), source, options).unwrap();
     link.wait_until_ready(LONG).unwrap();
     (store, link)
@@ -375,10 +372,7 @@ fn unsent_writes_are_sent_by_the_next_run() {
         folder.path().join("unsent.db"),
     );
     std::fs::write(&path, "[{\"id\": 1}, {\"id\": 2}]").unwrap();
-    let options = || LinkOptions {
-        outbox: Some(Box::new(SqliteOutbox::open(&unsent, &id()).unwrap())),
-        ..LinkOptions::default()
-    };
+    let options = || LinkOptions::default().outbox(SqliteOutbox::open(&unsent, &id()).unwrap());
     let start = |store: &Shared| {
         Link::start_with(store.clone(), FileSource::new(&path, &id()), options()).unwrap()
     };
@@ -429,11 +423,9 @@ fn what_is_refused_with_another_is_not_sent_by_the_next_run() {
         folder.path().join("unsent.db"),
     );
     let _database = table(&path);
-    let options = LinkOptions {
-        outbox: Some(Box::new(SqliteOutbox::open(&unsent, &id()).unwrap())),
-        writes_at_once: 1,
-        ..LinkOptions::default()
-    };
+    let options = LinkOptions::default()
+        .outbox(SqliteOutbox::open(&unsent, &id()).unwrap())
+        .writes_at_once(1);
     let store = SharedStore::new(Store::new());
     let source = SqliteSource::table(&path, "pieces").unwrap();
     let link = Link::start_with(store.clone(), source, options).unwrap();

@@ -159,10 +159,7 @@ fn a_reading_can_be_followed_and_ended() {
     let path = file(&folder, "many.ndjson", lines.as_bytes());
     let mut told = Vec::new();
     let open = || File::open(&path).unwrap();
-    let options = ReadOptions {
-        format: Some(FileFormat::Ndjson),
-        ..ReadOptions::default()
-    };
+    let options = ReadOptions::default().format(FileFormat::Ndjson);
     let items = read_open_file(open(), &options, &id(), &mut |done, total| {
         told.push((done, total));
         true

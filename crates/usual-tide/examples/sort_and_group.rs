@@ -59,9 +59,8 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     // Sections by shelf; pieces without one come last.
     let by_shelf = Group::by(Piece::SHELF).total(Total::Sum, Piece::HEIGHT_MM);
-    store
-        .list_mut(list)?
-        .change_query(|query| query.group(by_shelf));
+    let mut rows = store.list_mut(list)?;
+    rows.change_query(|query| query.group(by_shelf));
     shown(&store, list, "by shelf")?;
 
     // A piece goes to another shelf: the change set has positions by section too.

@@ -77,7 +77,8 @@ pub mod drafts {
 /// Fields: typed accessors, fields by name, and what they hold.
 pub mod fields {
     pub use crate::item::{
-        AnyField, Choice, Field, FieldPath, FieldValue, Fields, InputError, Kind, Part, Value,
+        AnyField, Choice, Field, FieldPath, FieldValue, Fields, InputError, Kind, Merged, Part,
+        Value, merge,
     };
 }
 
@@ -97,8 +98,8 @@ pub mod keys {
 pub mod lists {
     pub use crate::change::{FlatItem, FlatKey, FlatRow};
     pub use crate::list::{
-        BoundList, Feed, FeedError, Flattened, ListBytes, ListId, PositionError, Presence,
-        Selection, SelectionChange, UnknownList, Version,
+        BoundList, Feed, Flattened, ListBytes, ListId, PositionError, Presence, Selection,
+        SelectionChange, UnknownList, Version,
     };
     pub use crate::store::{ListEditError, ListMut};
     #[cfg(feature = "suggestions")]

@@ -37,10 +37,7 @@ fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<R
         bar.at(done, total);
         true
     };
-    let options = ReadOptions {
-        format: FileFormat::of_path(file),
-        ..*options
-    };
+    let options = options.format(FileFormat::of_path(file));
     let from = std::fs::File::open(file)?;
     let content = files::read_open_file(from, &options, key, &mut told);
     bar.finish();
@@ -138,10 +135,7 @@ impl Origin {
             }
         };
         let key = super::key(options)?;
-        let reading = ReadOptions {
-            most,
-            ..reading(options)
-        };
+        let reading = reading(options).most(most);
         let read = match self {
             Self::File(file) => read_file(file, &reading, &key),
             _ => open(file).and_then(|from| Ok(files::read_as(from, &reading, &key)?.items)),
@@ -172,10 +166,7 @@ impl Origin {
                 if let Some(token) = token(options)? {
                     headers.push(("Authorization".to_owned(), format!("Bearer {token}")));
                 }
-                let asked = HttpOptions {
-                    headers,
-                    ..HttpOptions::default()
-                };
+                let asked = HttpOptions::default().headers(headers);
                 (Box::new(HttpSource::with(address, &key, asked)), key)
             }
             Self::Sqlite {
@@ -209,8 +200,5 @@ impl Origin {
 
 fn reading(options: &ItemOptions) -> ReadOptions {
     let usual = ReadOptions::default();
-    ReadOptions {
-        delimiter: options.delimiter.unwrap_or(usual.delimiter),
-        ..usual
-    }
+    usual.delimiter(options.delimiter.unwrap_or(usual.delimiter))
 }

@@ -32,16 +32,11 @@ pub(crate) enum ScriptError {
     )]
     Place { found: String },
     #[error("{name:?}: {why}")]
-    Key {
-        name: &'static str,
-        #[source]
-        why: KeyError,
-    },
+    Key { name: &'static str, why: KeyError },
     #[error("part {part} of the batch: {why}")]
     Part {
         /// Which, from 1.
         part: usize,
-        #[source]
         why: Box<ScriptError>,
     },
     #[error("{op:?} cannot stand in a batch: only add, edit, remove and move can")]
@@ -61,7 +56,7 @@ pub(crate) enum ScriptError {
     #[error(transparent)]
     List(#[from] UnknownList),
     #[error("{0}")]
-    Query(#[source] Box<CommandError>),
+    Query(Box<CommandError>),
 }
 
 impl ScriptError {

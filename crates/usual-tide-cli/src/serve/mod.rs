@@ -52,7 +52,7 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
             no_writes: serve.no_writes,
             streams: Arc::new(Semaphore::new(serve.event_streams)),
             hasher: RandomState::new(),
-            key_way: key_way(&key.to_string()),
+            key_members: key.members().to_vec(),
             faults: Faults::new(serve),
             guard: guard::Guard::new(address, &serve.allow_host),
         });
@@ -105,17 +105,6 @@ fn cannot_listen(address: SocketAddr, why: &std::io::Error) -> std::io::Error {
         _ => format!("{address} cannot be listened at: {why}"),
     };
     std::io::Error::new(why.kind(), told)
-}
-
-/// A key's name as the names that lead to it: dotted, or a JSON Pointer.
-fn key_way(name: &str) -> Vec<String> {
-    let parts = match name.strip_prefix('/') {
-        Some(pointer) => pointer.split('/'),
-        None => return name.split('.').map(str::to_owned).collect(),
-    };
-    parts
-        .map(|part| part.replace("~1", "/").replace("~0", "~"))
-        .collect()
 }
 
 /// Tells what other programs change at the source.

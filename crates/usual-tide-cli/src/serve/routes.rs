@@ -35,7 +35,7 @@ pub(super) struct App {
     pub(super) most_bytes: usize,
     pub(super) no_writes: bool,
     /// The names that lead to an item's key.
-    pub(super) key_way: Vec<String>,
+    pub(super) key_members: Vec<String>,
     /// Streams of events that there may be more.
     pub(super) streams: Arc<Semaphore>,
     /// Tells one request from another.
@@ -68,7 +68,7 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
 
 /// The page that shows the items live.
 async fn page(State(app): State<Arc<App>>) -> Response<Body> {
-    let way = serde_json::to_string(&app.key_way).unwrap_or_default();
+    let way = serde_json::to_string(&app.key_members).unwrap_or_default();
     // A script's text must not end the script.
     let way = way.replace('<', "\\u003c");
     // What runs on the page is what the server has put there, and nothing that the items hold.

@@ -3,6 +3,7 @@
 use super::csv::CsvLayout;
 use crate::link::Answer;
 use crate::merge::{Operation, operation, saved};
+use usual_tide::fields::FieldPath;
 use usual_tide::record::Record;
 use usual_tide::writes::Write;
 use usual_tide::{EditError, Place, Store};
@@ -25,8 +26,8 @@ pub(super) fn apply_as_csv(
             let mut read = Record::clone(now);
             for (name, value) in layout.as_read(now.members()) {
                 // A member by its own name, whatever stands in it.
-                let name = format!("/{}", name.replace('~', "~0").replace('/', "~1"));
-                if let Err(why) = read.set(&name, value) {
+                let path = FieldPath::of_member(&name);
+                if let Err(why) = read.set(path.as_pointer(), value) {
                     tracing::error!(%why, "a column is no member");
                 }
             }

@@ -61,7 +61,6 @@ pub enum ReadError {
         /// Which, from 1.
         field: usize,
         /// What is wrong with it.
-        #[source]
         why: FieldNameError,
     },
     /// Two names in a CSV file's first line are for the same field, or one is for a part of the other.
@@ -80,7 +79,6 @@ pub enum ReadError {
         /// What it looks like.
         looks: FileFormat,
         /// Why it cannot be read as that.
-        #[source]
         why: Box<ReadError>,
     },
     /// A line of NDJSON is longer than any that is read.
@@ -100,7 +98,6 @@ pub enum ReadError {
         /// Where the row begins.
         line: u64,
         /// What is wrong with it.
-        #[source]
         why: RecordError,
     },
 }

@@ -11,6 +11,7 @@ use usual_tide::record::{FieldName, Record, Shape};
 
 /// How a file is read.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[non_exhaustive]
 pub struct ReadOptions {
     /// The format; the one that the text looks like where it is not given.
     pub format: Option<FileFormat>,
@@ -31,8 +32,32 @@ impl Default for ReadOptions {
     }
 }
 
+impl ReadOptions {
+    /// With this format; with the one that the text looks like when it is `None`.
+    #[must_use]
+    pub fn format(mut self, format: impl Into<Option<FileFormat>>) -> Self {
+        self.format = format.into();
+        self
+    }
+
+    /// With this character between the values of a CSV file.
+    #[must_use]
+    pub fn delimiter(mut self, delimiter: u8) -> Self {
+        self.delimiter = delimiter;
+        self
+    }
+
+    /// With so many items at the most.
+    #[must_use]
+    pub fn most(mut self, items: impl Into<Option<usize>>) -> Self {
+        self.most = items.into();
+        self
+    }
+}
+
 /// What a file holds.
 #[derive(Clone, PartialEq, Debug)]
+#[non_exhaustive]
 pub struct FileContent {
     /// The items, in the file's order.
     pub items: Vec<Record>,
@@ -63,7 +88,7 @@ impl FileContent {
 ///
 /// let key = FieldName::parse("id")?;
 /// let text = "id;title\n1;Bowl\n2;Mug\n";
-/// let options = ReadOptions { format: Some(FileFormat::Csv), delimiter: b';', ..ReadOptions::default() };
+/// let options = ReadOptions::default().format(FileFormat::Csv).delimiter(b';');
 /// let content = read_as(text.as_bytes(), &options, &key)?;
 /// assert_eq!(content.items.len(), 2);
 ///
@@ -89,10 +114,7 @@ impl FileContent {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn read_file(path: impl AsRef<Path>, key: &FieldName) -> Result<Vec<Record>, ReadError> {
-    let options = ReadOptions {
-        format: FileFormat::of_path(&path),
-        ..ReadOptions::default()
-    };
+    let options = ReadOptions::default().format(FileFormat::of_path(&path));
     let content = read_open_file(File::open(path)?, &options, key, &mut |_, _| true)?;
     Ok(content.items)
 }
@@ -107,10 +129,7 @@ pub fn read(
     format: Option<FileFormat>,
     key: &FieldName,
 ) -> Result<Vec<Record>, ReadError> {
-    let options = ReadOptions {
-        format,
-        ..ReadOptions::default()
-    };
+    let options = ReadOptions::default().format(format);
     Ok(read_as(from, &options, key)?.items)
 }
 

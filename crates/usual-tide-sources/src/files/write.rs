@@ -18,7 +18,6 @@ pub enum WriteError {
         /// Its position among the items.
         item: usize,
         /// What of it.
-        #[source]
         why: NotStorable,
     },
 }

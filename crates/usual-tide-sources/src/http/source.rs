@@ -38,7 +38,24 @@ pub struct HttpSource {
 }
 
 /// How a server is asked.
+///
+/// ```
+/// use std::time::Duration;
+/// use usual_tide::record::FieldName;
+/// use usual_tide_sources::http::{HttpOptions, HttpSource};
+///
+/// let options = HttpOptions::default()
+///     .timeout(Duration::from_secs(10))
+///     .most_bytes(64 << 20)
+///     .page(100)
+///     .most_pages(1_000)
+///     .headers([("Authorization".to_owned(), "Bearer token".to_owned())]);
+/// let source = HttpSource::with("https://studio.example/api", &FieldName::parse("id")?, options);
+/// # let _ = source;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct HttpOptions {
     /// How long an answer may take, body included.
     pub timeout: Duration,
@@ -66,6 +83,50 @@ impl Default for HttpOptions {
             headers: Vec::new(),
             retry: Retry::default(),
         }
+    }
+}
+
+impl HttpOptions {
+    /// With this time for an answer, body included.
+    #[must_use]
+    pub fn timeout(mut self, timeout: Duration) -> Self {
+        self.timeout = timeout;
+        self
+    }
+
+    /// With this limit on the bytes of an answer.
+    #[must_use]
+    pub fn most_bytes(mut self, bytes: u64) -> Self {
+        self.most_bytes = bytes;
+        self
+    }
+
+    /// With so many items loaded at once; all when it is `None`.
+    #[must_use]
+    pub fn page(mut self, items: impl Into<Option<usize>>) -> Self {
+        self.page = items.into();
+        self
+    }
+
+    /// With so many pages at the most.
+    #[must_use]
+    pub fn most_pages(mut self, pages: usize) -> Self {
+        self.most_pages = pages;
+        self
+    }
+
+    /// With these headers in each request.
+    #[must_use]
+    pub fn headers(mut self, headers: impl IntoIterator<Item = (String, String)>) -> Self {
+        self.headers = headers.into_iter().collect();
+        self
+    }
+
+    /// With these waits before the stream of events is opened again.
+    #[must_use]
+    pub fn retry(mut self, retry: Retry) -> Self {
+        self.retry = retry;
+        self
     }
 }
 

@@ -28,6 +28,19 @@ pub struct Link<T: Item> {
 }
 
 /// How a link works.
+///
+/// ```
+/// use std::time::Duration;
+/// use usual_tide::record::Record;
+/// use usual_tide_sources::link::{LinkOptions, Retry};
+///
+/// let options: LinkOptions<Record> = LinkOptions::default()
+///     .retry(Retry { first: Duration::from_secs(1), most: Duration::from_secs(30) })
+///     .patience(Duration::from_secs(5))
+///     .writes_at_once(100);
+/// # let _ = options;
+/// ```
+#[non_exhaustive]
 pub struct LinkOptions<T: Item> {
     /// When it tries again after a failure.
     pub retry: Retry,
@@ -39,6 +52,36 @@ pub struct LinkOptions<T: Item> {
     /// Where writes are kept until they are answered. Without one, those that are unsent when the app ends are
     /// lost.
     pub outbox: Option<Box<dyn Outbox<T>>>,
+}
+
+impl<T: Item> LinkOptions<T> {
+    /// With these waits after failures.
+    #[must_use]
+    pub fn retry(mut self, retry: Retry) -> Self {
+        self.retry = retry;
+        self
+    }
+
+    /// With this wait for the source to report a write that it has done, before all items are loaded instead.
+    #[must_use]
+    pub fn patience(mut self, patience: Duration) -> Self {
+        self.patience = patience;
+        self
+    }
+
+    /// With so many writes given to the source at once.
+    #[must_use]
+    pub fn writes_at_once(mut self, writes: usize) -> Self {
+        self.writes_at_once = writes;
+        self
+    }
+
+    /// With an outbox, so that writes that are unsent when the app ends are sent by the next run.
+    #[must_use]
+    pub fn outbox(mut self, outbox: impl Outbox<T>) -> Self {
+        self.outbox = Some(Box::new(outbox));
+        self
+    }
 }
 
 /// Why a link cannot begin.
@@ -53,7 +96,7 @@ pub enum LinkError {
     Outbox(#[from] OutboxError),
     /// No thread can be started.
     #[error("no thread can be started for the link: {0}")]
-    Thread(#[from] std::io::Error),
+    Thread(std::io::Error),
 }
 
 /// What was waited for did not happen in time.
@@ -106,7 +149,8 @@ impl<T: Item + Fields> Link<T> {
         let worker = Worker::new(store.clone(), Arc::clone(&control), options, kept, received);
         let thread = std::thread::Builder::new()
             .name("usual-tide-link".to_owned())
-            .spawn(move || worker.run(source, news))?;
+            .spawn(move || worker.run(source, news))
+            .map_err(LinkError::Thread)?;
         Ok(Self {
             store,
             commands,

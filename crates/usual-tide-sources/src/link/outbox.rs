@@ -66,6 +66,5 @@ pub struct OutboxError {
     /// What was tried.
     pub what: String,
     /// What came of it.
-    #[source]
     pub why: Box<dyn std::error::Error + Send + Sync>,
 }

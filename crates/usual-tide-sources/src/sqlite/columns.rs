@@ -4,6 +4,7 @@ use crate::members::{path_of, put};
 use rusqlite::types::{Value as Cell, ValueRef};
 use rusqlite::{Connection, Row};
 use serde_json::{Map, Number, Value};
+use usual_tide::fields::FieldPath;
 use usual_tide::record::{
     FieldName, FieldNameError, Record, RecordError, RecordMaker, parse_value,
 };
@@ -43,7 +44,6 @@ pub enum SqliteError {
         /// The column.
         column: String,
         /// Why not.
-        #[source]
         why: FieldNameError,
     },
     /// A row has no key.
@@ -52,7 +52,6 @@ pub enum SqliteError {
         /// Which, from 1.
         row: usize,
         /// What is wrong with it.
-        #[source]
         why: RecordError,
     },
     /// Two columns are for the same field, or one is for a part of the other.
@@ -94,10 +93,7 @@ impl Column {
     pub(super) fn new(name: String, declared: &str) -> Result<Self, SqliteError> {
         let declared = declared.to_ascii_uppercase();
         let path = path_of(&name);
-        let steps = path
-            .iter()
-            .map(|step| step.replace('~', "~0").replace('/', "~1"));
-        let pointer: String = steps.map(|step| format!("/{step}")).collect();
+        let pointer = FieldPath::of_members(&path).as_pointer().to_owned();
         // A name that begins like a pointer is a name all the same.
         let text = if name.starts_with('/') {
             &pointer

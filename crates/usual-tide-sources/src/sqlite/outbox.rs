@@ -25,7 +25,7 @@ use usual_tide::writes::{Neighbours, Show, Write};
 /// let mut outbox = SqliteOutbox::open(&path, &FieldName::parse("id")?)?;
 /// // What an earlier run did not send; the link sends it first.
 /// assert!(outbox.kept()?.is_empty());
-/// let options = LinkOptions { outbox: Some(Box::new(outbox)), ..LinkOptions::default() };
+/// let options = LinkOptions::default().outbox(outbox);
 /// # let _ = options;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

@@ -16,6 +16,7 @@ mod input;
 #[cfg(feature = "record")]
 mod json;
 mod keys;
+mod merge;
 mod path;
 mod rules;
 mod tester;
@@ -43,7 +44,11 @@ pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, value_o
 #[cfg(feature = "record")]
 pub use json::{KeyError, RecordKey};
 pub(crate) use keys::KeyTable;
+pub(crate) use merge::copy_fields;
+pub use merge::{Merged, merge};
 pub use path::FieldPath;
+#[cfg(feature = "record")]
+pub(crate) use path::{escape, unescape};
 pub use rules::{BrokenRule, FailedField, Rules};
 pub(crate) use rules::{Checked, describe};
 pub(crate) use tester::{Accepts, Tester};

@@ -29,19 +29,34 @@ impl FieldPath {
     /// assert_eq!(FieldPath::of_member("km/h").as_pointer(), "/km~1h");
     /// ```
     pub fn of_member(name: &str) -> Self {
-        Self::new(format!("/{}", escape(name)))
+        Self::of_members([name])
+    }
+
+    /// The path through members with these names, from the outermost on.
+    ///
+    /// ```
+    /// use usual_tide::fields::FieldPath;
+    ///
+    /// let path = FieldPath::of_members(["fee", "km/h"]);
+    /// assert_eq!(path.as_pointer(), "/fee/km~1h");
+    /// assert_eq!(path.members().collect::<Vec<_>>(), ["fee", "km/h"]);
+    /// ```
+    pub fn of_members<N: AsRef<str>>(names: impl IntoIterator<Item = N>) -> Self {
+        let members = names
+            .into_iter()
+            .map(|name| format!("/{}", escape(name.as_ref())));
+        Self::new(members.collect::<String>())
     }
 
     /// The path that a dotted name means where no member has a dot in its own name.
     pub(crate) fn of_name(name: &str) -> Self {
-        let members = name.split('.').map(|member| format!("/{}", escape(member)));
-        Self::new(members.collect::<String>())
+        Self::of_members(name.split('.'))
     }
 
     /// The names of the members on the way, from the outermost on. A path that is no pointer is one member.
-    pub(crate) fn members(&self) -> impl Iterator<Item = String> {
+    pub fn members(&self) -> impl Iterator<Item = String> {
         let members = self.0.strip_prefix('/').unwrap_or(&self.0).split('/');
-        members.map(|member| member.replace("~1", "/").replace("~0", "~"))
+        members.map(|member| unescape(member).unwrap_or_else(|| member.to_owned()))
     }
 
     /// The same path from one level further out.
@@ -93,4 +108,20 @@ impl fmt::Display for FieldPath {
 /// A member's name as a part of a pointer (RFC 6901, section 3).
 pub(crate) fn escape(name: &str) -> String {
     name.replace('~', "~0").replace('/', "~1")
+}
+
+/// The name that a part of a pointer stands for; `None` where a `~` is followed by something else than 0 or 1.
+pub(crate) fn unescape(step: &str) -> Option<String> {
+    let mut parts = step.split('~');
+    let mut text = parts.next()?.to_owned();
+    for part in parts {
+        let (escaped, rest) = match part.split_at_checked(1)? {
+            ("0", rest) => ('~', rest),
+            ("1", rest) => ('/', rest),
+            _ => return None,
+        };
+        text.push(escaped);
+        text.push_str(rest);
+    }
+    Some(text)
 }

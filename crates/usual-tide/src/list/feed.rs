@@ -1,5 +1,6 @@
 //! Feeds: what a consumer has not seen yet, as one change set.
 
+use super::ListId;
 use super::collapsed::{CollapsedView, hide_collapsed};
 use super::grouping::SectionChange;
 use super::log::{Cursor, Entry, lock};
@@ -7,7 +8,6 @@ use super::plan::RowItems;
 use super::project::project;
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
-use super::{ListId, UnknownList};
 use crate::change::{
     Alignment, ChangeSet, Layout, Numbers, Rows, Sectioning, TouchedRow, align_by_key,
 };
@@ -49,15 +49,6 @@ const FEW_MOVED: usize = if cfg!(test) { 2 } else { 4096 };
 pub struct Feed<T: Item> {
     list: ListId,
     cursor: Arc<Mutex<Cursor<T>>>,
-}
-
-/// Why a feed cannot be read.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum FeedError {
-    /// Its list is gone.
-    #[error(transparent)]
-    UnknownList(#[from] UnknownList),
 }
 
 impl<T: Item> Feed<T> {

@@ -26,7 +26,7 @@ mod version;
 mod view;
 
 pub(crate) use cached_search::CachedSearch;
-pub use feed::{Feed, FeedError};
+pub use feed::Feed;
 pub use flattened::Flattened;
 pub use positions::PositionError;
 pub(crate) use rollback::Savepoint;

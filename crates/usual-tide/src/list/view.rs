@@ -323,6 +323,7 @@ pub enum Presence {
 
 /// What a bound list takes in memory.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[non_exhaustive]
 pub struct ListBytes {
     /// For the rows and their positions.
     pub rows: usize,

@@ -1,8 +1,8 @@
 //! Which members of two objects differ.
 
-use super::name::escape;
 use super::value::same;
 use crate::item::FieldPath;
+use crate::item::escape;
 use serde_json::{Map, Value};
 
 /// Pointers to the members that differ, going into objects that stand on both sides; an array counts

@@ -63,7 +63,6 @@ pub enum RecordError {
         /// The name of the key field.
         name: String,
         /// What is wrong with it.
-        #[source]
         why: KeyError,
     },
 }
@@ -162,7 +161,7 @@ impl Record {
             name: name.to_string(),
         };
         // A name has no more steps than that.
-        if !nests_at_most(&value, MOST_DEPTH - name.steps().len().min(MOST_DEPTH)) {
+        if !nests_at_most(&value, MOST_DEPTH - name.members().len().min(MOST_DEPTH)) {
             return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
         }
         if !name.may_overlap(&self.key_name) {

@@ -1,7 +1,7 @@
 //! Names of fields in text.
 
 use super::item::MOST_DEPTH;
-use crate::item::FieldPath;
+use crate::item::{FieldPath, unescape};
 use serde_json::{Map, Value};
 use std::fmt;
 
@@ -73,8 +73,15 @@ impl FieldName {
         })
     }
 
-    /// The members' names on the way to the field.
-    pub(super) fn steps(&self) -> &[String] {
+    /// The names of the members that lead to the field, from the outermost on.
+    ///
+    /// ```
+    /// use usual_tide::record::FieldName;
+    ///
+    /// assert_eq!(FieldName::parse("fee.amount")?.members(), ["fee", "amount"]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn members(&self) -> &[String] {
         &self.steps
     }
 
@@ -93,8 +100,7 @@ impl FieldName {
 
     /// Where the field stands in an object that has no member of exactly its name.
     pub(super) fn path(&self) -> FieldPath {
-        let steps = self.steps.iter().map(|step| format!("/{}", escape(step)));
-        FieldPath::new(steps.collect::<String>())
+        FieldPath::of_members(&self.steps)
     }
 
     /// Whether the two may be the same member of an object, or lie in the same one.
@@ -108,10 +114,9 @@ impl FieldName {
     /// The JSON Pointer of the field in an object.
     pub(super) fn pointer_in(&self, members: &Map<String, Value>) -> String {
         if !self.pointer && members.contains_key(&self.text) {
-            return format!("/{}", escape(&self.text));
+            return FieldPath::of_member(&self.text).as_pointer().to_owned();
         }
-        let steps = self.steps.iter().map(|step| format!("/{}", escape(step)));
-        steps.collect()
+        self.path().as_pointer().to_owned()
     }
 
     /// Takes the field's value out.
@@ -145,26 +150,6 @@ impl FieldName {
         }
         Some(place)
     }
-}
-
-fn unescape(step: &str) -> Option<String> {
-    let mut parts = step.split('~');
-    let mut text = parts.next()?.to_owned();
-    for part in parts {
-        let (escaped, rest) = match part.split_at_checked(1)? {
-            ("0", rest) => ('~', rest),
-            ("1", rest) => ('/', rest),
-            _ => return None,
-        };
-        text.push(escaped);
-        text.push_str(rest);
-    }
-    Some(text)
-}
-
-/// A member's name as a step of a JSON Pointer.
-pub(super) fn escape(name: &str) -> String {
-    name.replace('~', "~0").replace('/', "~1")
 }
 
 impl fmt::Display for FieldName {

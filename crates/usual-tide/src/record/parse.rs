@@ -55,7 +55,6 @@ pub enum ParseError {
         /// Where: `element 3` or `line 4`.
         place: String,
         /// What is wrong with it.
-        #[source]
         why: RecordError,
     },
 }

@@ -2,8 +2,8 @@
 
 use super::field::Member;
 use super::item::Record;
-use super::name::{FieldName, escape};
-use crate::item::{AnyField, Kind, read_date, read_timestamp};
+use super::name::FieldName;
+use crate::item::{AnyField, FieldPath, Kind, read_date, read_timestamp};
 use crate::query::{FieldLookup, nearest};
 use hashbrown::HashMap;
 use serde_json::{Map, Value};
@@ -96,7 +96,7 @@ impl Schema {
     fn place(&self, name: &str) -> Option<usize> {
         let dotted = || -> Option<String> {
             let pointer = FieldName::parse(name).ok()?;
-            Some(shown(pointer.steps()))
+            Some(shown(pointer.members()))
         };
         let exactly = self.places.get(name);
         exactly.or_else(|| self.places.get(&dotted()?)).copied()
@@ -125,10 +125,7 @@ fn shown(steps: &[String]) -> String {
     match steps {
         [only] if !only.is_empty() && !only.starts_with('/') => only.clone(),
         steps if steps.iter().all(plain) => steps.join("."),
-        steps => steps
-            .iter()
-            .map(|step| format!("/{}", escape(step)))
-            .collect(),
+        steps => FieldPath::of_members(steps).as_pointer().to_owned(),
     }
 }
 

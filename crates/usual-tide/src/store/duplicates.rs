@@ -6,6 +6,7 @@ use std::hash::Hash;
 
 /// A key that more than one item has.
 #[derive(Clone, PartialEq, Eq, Debug)]
+#[non_exhaustive]
 pub struct DuplicateKey<K> {
     /// The key.
     pub key: K,

@@ -12,6 +12,7 @@ use std::sync::Arc;
 
 /// What a reload came to.
 #[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
+#[non_exhaustive]
 pub struct Reloaded {
     /// Items that are gone.
     pub removed: usize,

@@ -38,6 +38,7 @@ pub struct Suggestions<T> {
 
 /// A value to be offered.
 #[derive(Clone, PartialEq, Eq, Debug)]
+#[non_exhaustive]
 pub struct Suggestion {
     /// The value as its field shows it.
     pub text: String,

@@ -1,7 +1,7 @@
 //! Committing drafts.
 
 use super::Draft;
-use crate::item::{FailedField, FieldPath, Fields, Item};
+use crate::item::{FailedField, FieldPath, Fields, Item, Merged, merge};
 use crate::order::Slot;
 use crate::store::journal::Step;
 use crate::store::{EditError, Store};
@@ -20,6 +20,7 @@ pub struct Committed {
 
 /// The item was changed since the draft began, in a field that the draft changes too.
 #[derive(Clone, PartialEq, Debug)]
+#[non_exhaustive]
 pub struct Conflict<T> {
     /// The item that the draft began with.
     pub base: Arc<T>,
@@ -108,7 +109,7 @@ impl<T: Item + Fields> Store<T> {
         let Some((slot, theirs)) = slot.zip(theirs) else {
             return Err(CommitProblem::Removed(draft.key.clone()));
         };
-        let (mut item, merged) = merge(draft, &theirs)?;
+        let (mut item, merged) = merge_draft(draft, &theirs)?;
         self.normalize(&mut item);
         self.accept(&item).map_err(|why| match why {
             EditError::Invalid { failed, .. } => invalid(draft, failed),
@@ -146,7 +147,7 @@ fn invalid<T: Item>(draft: &Draft<T>, failed: Vec<FailedField<T::Key>>) -> Commi
 }
 
 /// The draft's changes on top of what the item is now, and the fields that others have changed.
-fn merge<T: Item + Fields>(
+fn merge_draft<T: Item + Fields>(
     draft: &Draft<T>,
     theirs: &Arc<T>,
 ) -> Result<(T, Vec<FieldPath>), CommitProblem<T>> {
@@ -154,17 +155,10 @@ fn merge<T: Item + Fields>(
         return Ok((draft.mine.clone(), Vec::new()));
     }
     let their_fields = draft.base.changed_fields(theirs);
-    let mut merged = T::clone(theirs);
-    let mut overlapping = Vec::new();
-    for path in draft.changed_fields() {
-        let collides = their_fields.iter().any(|other| other.overlaps(&path));
-        let field = T::field_at(&path).filter(|field| !collides && !field.is_read_only());
-        match field {
-            Some(field) => field.copy(&draft.mine, &mut merged),
-            None if is_same(&path, &draft.mine, theirs) => {}
-            None => overlapping.push(path),
-        }
-    }
+    let Merged {
+        item: merged,
+        colliding: overlapping,
+    } = merge(&*draft.base, &draft.mine, theirs);
     // Without names for what differs nothing can be told apart.
     let nameless = their_fields.is_empty() || draft.changed_fields().is_empty();
     if overlapping.is_empty() && !(nameless && draft.mine != *draft.base) {
@@ -177,12 +171,6 @@ fn merge<T: Item + Fields>(
         merged,
         overlapping,
     })))
-}
-
-/// Whether both sides have come to the same in a field.
-fn is_same<T: Item>(path: &FieldPath, mine: &T, theirs: &T) -> bool {
-    let differ = mine.changed_fields(theirs);
-    !differ.iter().any(|other| other.overlaps(path))
 }
 
 impl<T: Item + Fields> Draft<T> {

@@ -12,7 +12,7 @@ use super::Store;
 use super::error::EditError;
 use crate::change::ChangeSet;
 use crate::item::Item;
-use crate::list::{BoundList, Context, Feed, FeedError, ListId, ListState, UnknownList};
+use crate::list::{BoundList, Context, Feed, ListId, ListState, UnknownList};
 use crate::order::Slot;
 use crate::query::Query;
 
@@ -246,8 +246,8 @@ impl<T: Item> Feed<T> {
     ///
     /// # Errors
     ///
-    /// [`FeedError`] when the list was unbound or is another store's.
-    pub fn read(&self, store: &Store<T>) -> Result<Option<ChangeSet<T>>, FeedError> {
+    /// [`UnknownList`] when the list was unbound or is another store's.
+    pub fn read(&self, store: &Store<T>) -> Result<Option<ChangeSet<T>>, UnknownList> {
         let (list, context) = store.list_state(self.list())?;
         if store.journal.is_open() {
             return Ok(None);
@@ -260,8 +260,8 @@ impl<T: Item> Feed<T> {
     ///
     /// # Errors
     ///
-    /// [`FeedError`] when the list was unbound or is another store's.
-    pub fn has_unread(&self, store: &Store<T>) -> Result<bool, FeedError> {
+    /// [`UnknownList`] when the list was unbound or is another store's.
+    pub fn has_unread(&self, store: &Store<T>) -> Result<bool, UnknownList> {
         let (list, _) = store.list_state(self.list())?;
         Ok(!store.journal.is_open() && list.has_unread(self))
     }

@@ -12,6 +12,7 @@ use std::fmt;
 use std::sync::Arc;
 
 /// A write that the source refused. It was taken back.
+#[non_exhaustive]
 pub struct RefusedWrite<T: Item> {
     /// What was asked.
     pub write: Arc<Write<T>>,

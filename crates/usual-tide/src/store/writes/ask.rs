@@ -14,6 +14,7 @@ use std::sync::Arc;
 
 /// What was submitted.
 #[derive(Clone, PartialEq, Eq, Debug)]
+#[non_exhaustive]
 pub struct Submitted<R> {
     /// What the closure gave.
     pub value: R,

@@ -1,6 +1,6 @@
 //! The store's writes as an app reads and answers them.
 
-use super::merge::merge;
+use super::merge::on_top_of;
 use super::{
     RefusedWrite, Show, SubmitError, Submitted, Ticket, TicketError, Tickets, Write, WriteState,
     WriteStateFeed,
@@ -116,7 +116,7 @@ impl<T: Item> WritesMut<'_, T> {
         T: Fields,
     {
         let tickets = &mut self.store.tickets;
-        tickets.get_or_insert_with(|| Box::new(Tickets::new(merge::<T>)));
+        tickets.get_or_insert_with(|| Box::new(Tickets::new(on_top_of::<T>)));
     }
 
     /// A feed of the write states of a list's rows: it tells which have changed from now on, so that a view can

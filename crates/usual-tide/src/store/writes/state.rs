@@ -2,7 +2,7 @@
 
 use super::TicketError;
 use crate::item::Item;
-use crate::list::{FeedError, ListId};
+use crate::list::{ListId, UnknownList};
 use crate::store::Store;
 use hashbrown::HashMap;
 use std::collections::BTreeMap;
@@ -163,8 +163,8 @@ impl WriteStateFeed {
     ///
     /// # Errors
     ///
-    /// [`FeedError`] when the list was unbound or is another store's.
-    pub fn read<T: Item>(&self, store: &Store<T>) -> Result<Vec<StateChange<T::Key>>, FeedError> {
+    /// [`UnknownList`] when the list was unbound or is another store's.
+    pub fn read<T: Item>(&self, store: &Store<T>) -> Result<Vec<StateChange<T::Key>>, UnknownList> {
         let rows = store.list(self.list)?;
         let Some(states) = store.write_states() else {
             return Ok(Vec::new());
