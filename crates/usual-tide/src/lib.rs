@@ -121,9 +121,10 @@ pub mod rules {
 /// Sections of grouped lists, and change sets by section and row.
 pub mod sections {
     pub use crate::change::{
-        Section, SectionApplyError, SectionChanges, SectionKey, SectionMove, SectionReplica,
-        SectionRow, SectionRun, SectionStep, SectionUpdated, SectionViewSink,
+        Section, SectionApplyError, SectionChanges, SectionMove, SectionReplica, SectionRow,
+        SectionRun, SectionStep, SectionUpdated, SectionViewSink,
     };
+    pub use crate::item::SectionKey;
     pub use crate::store::{OtherSection, SectionError};
 }
 

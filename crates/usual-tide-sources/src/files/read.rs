@@ -1,76 +1,14 @@
 //! Items from files.
 
-use super::csv::{self, CsvLayout};
+use super::csv;
 use super::error::ReadError;
 use super::format::FileFormat;
+use super::options::{FileContent, ReadOptions};
 use super::stream::read_open_file;
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
 use usual_tide::record::{FieldName, Record, Shape};
-
-/// How a file is read.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-#[non_exhaustive]
-pub struct ReadOptions {
-    /// The format; the one that the text looks like where it is not given.
-    pub format: Option<FileFormat>,
-    /// The character between the values of a CSV file, one byte.
-    pub delimiter: u8,
-    /// How many items are read; what stands behind them in JSON and NDJSON is not looked at. All without.
-    pub most: Option<usize>,
-}
-
-impl Default for ReadOptions {
-    /// Whatever it looks like; commas in CSV.
-    fn default() -> Self {
-        Self {
-            format: None,
-            delimiter: b',',
-            most: None,
-        }
-    }
-}
-
-impl ReadOptions {
-    /// With this format; with the one that the text looks like when it is `None`.
-    #[must_use]
-    pub fn format(mut self, format: impl Into<Option<FileFormat>>) -> Self {
-        self.format = format.into();
-        self
-    }
-
-    /// With this character between the values of a CSV file.
-    #[must_use]
-    pub fn delimiter(mut self, delimiter: u8) -> Self {
-        self.delimiter = delimiter;
-        self
-    }
-
-    /// With so many items at the most.
-    #[must_use]
-    pub fn most(mut self, items: impl Into<Option<usize>>) -> Self {
-        self.most = items.into();
-        self
-    }
-}
-
-/// What a file holds.
-#[derive(Clone, PartialEq, Debug)]
-#[non_exhaustive]
-pub struct FileContent {
-    /// The items, in the file's order.
-    pub items: Vec<Record>,
-    /// The columns of a CSV file, to be given to [`write_as`](super::write_as).
-    pub layout: CsvLayout,
-}
-
-impl FileContent {
-    pub(super) fn of_json(items: Vec<Record>) -> Self {
-        let layout = CsvLayout::default();
-        Self { items, layout }
-    }
-}
 
 /// The items of a file, in its order. Its format is what its name tells, else what it looks like.
 ///

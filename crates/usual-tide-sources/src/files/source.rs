@@ -4,7 +4,8 @@ use super::ReadError;
 use super::apply::{apply, apply_as_csv};
 use super::csv::CsvLayout;
 use super::format::FileFormat;
-use super::read::{FileContent, ReadOptions};
+use super::options::{FileContent, ReadOptions};
+
 use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare};
 use super::stamp::{ReadState, Stamp, ends_line, open_locked};
 use super::stream::{looks_of, read_open_file};

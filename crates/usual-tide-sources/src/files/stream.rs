@@ -3,7 +3,8 @@
 use super::checked::Checked;
 use super::error::ReadError;
 use super::format::FileFormat;
-use super::read::{FileContent, ReadOptions};
+use super::options::{FileContent, ReadOptions};
+
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, SeqAccess, Visitor};
 use serde_json::Value;

@@ -1,6 +1,6 @@
 //! Requests and answers.
 
-use super::source::HttpOptions;
+use super::options::HttpOptions;
 use crate::link::SourceError;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value};

@@ -4,10 +4,12 @@
 
 mod client;
 mod events;
+mod options;
 mod patch;
 mod source;
 mod stream;
 mod versions;
 
+pub use options::HttpOptions;
 pub use patch::merge_patch;
-pub use source::{HttpOptions, HttpSource};
+pub use source::HttpSource;

@@ -1,6 +1,6 @@
 //! Changes that a source tells, as edits of the store.
 
-use super::sender::Change;
+use super::command::Change;
 use usual_tide::writes::Neighbours;
 use usual_tide::{EditError, Item, Place, Store};
 

@@ -1,6 +1,6 @@
 //! What the link's handle and its thread share.
 
-use super::source::SourceError;
+use super::error::SourceError;
 use super::state::LinkState;
 use std::fmt;
 use std::sync::atomic::{AtomicBool, Ordering};

@@ -1,9 +1,10 @@
 //! A source without a store: for programs that hand it on.
 
+use super::command::Command;
 use super::control::Control;
+use super::error::SourceError;
 use super::sender::ChangeSender;
-use super::source::{Answer, Loaded, Loading, Source, SourceError};
-use super::worker::Command;
+use super::source::{Answer, Loaded, Loading, Source};
 use std::fmt;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, channel};

@@ -9,7 +9,7 @@
 //! use std::time::Duration;
 //! use usual_tide::{Item, SharedStore, Store};
 //! use usual_tide::writes::{Write, WriteState};
-//! use usual_tide_sources::link::{Answer, Link, Loaded, Loading, Source, SourceError};
+//! use usual_tide_sources::link::{Answer, Link, Loaded, Loading, Source};
 //!
 //! #[derive(Clone, PartialEq, Debug, Item)]
 //! struct Piece { #[item(key)] id: u32, shelf: u8 }
@@ -46,9 +46,12 @@
 //! ```
 
 mod apply;
+mod command;
 mod control;
 mod direct;
+mod error;
 mod handle;
+mod options;
 mod outbox;
 mod retry;
 mod sender;
@@ -56,12 +59,15 @@ mod source;
 mod state;
 mod worker;
 
+pub use command::Change;
 pub use direct::DirectSource;
-pub use handle::{Link, LinkError, LinkOptions, TimedOut};
+pub use error::{LinkError, SourceError};
+pub use handle::{Link, TimedOut};
+pub use options::LinkOptions;
 pub use outbox::{Outbox, OutboxError};
 pub use retry::Retry;
-pub use sender::{Change, ChangeSender};
-pub use source::{Answer, Loaded, Loading, Source, SourceError};
+pub use sender::ChangeSender;
+pub use source::{Answer, Loaded, Loading, Source};
 pub use state::LinkState;
 
 #[cfg(doc)]

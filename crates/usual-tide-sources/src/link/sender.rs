@@ -1,23 +1,11 @@
 //! What a source tells by itself.
 
+use super::command::{Change, Command};
 use super::control::Control;
-use super::worker::Command;
 use std::fmt;
 use std::sync::Arc;
 use std::sync::mpsc::Sender;
 use usual_tide::Item;
-use usual_tide::writes::Neighbours;
-
-/// A change that others made at the source.
-#[derive(Clone, PartialEq, Debug)]
-#[non_exhaustive]
-pub enum Change<T: Item> {
-    /// This is what an item is now, and where it stands. Without a place it stays where it is, or is the last when
-    /// it is new; one whose neighbours are not loaded is not shown.
-    Put(T, Option<Neighbours<T::Key>>),
-    /// There is no such item any more.
-    Removed(T::Key),
-}
 
 /// Where a source tells what others have changed.
 pub struct ChangeSender<T: Item> {

@@ -1,6 +1,7 @@
 //! What a place that items are loaded from and written to must be able to do.
 
 use super::control::Control;
+use super::error::SourceError;
 use super::sender::ChangeSender;
 use std::sync::Arc;
 use usual_tide::Item;
@@ -196,55 +197,6 @@ impl<T> Answer<T> {
         Self::Refused {
             reason: reason.into(),
             current: None,
-        }
-    }
-}
-
-/// Why a source gives no items, or no answer.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum SourceError {
-    /// It cannot be reached, or does not answer.
-    #[error("{what}: {why}")]
-    Unreachable {
-        /// What was tried.
-        what: String,
-        /// What came of it.
-        why: Box<dyn std::error::Error + Send + Sync>,
-    },
-    /// What it holds or answers cannot be used.
-    #[error("{what}: {why}")]
-    Unusable {
-        /// What it is.
-        what: String,
-        /// Why it cannot be used.
-        why: Box<dyn std::error::Error + Send + Sync>,
-    },
-    /// The link is being closed.
-    #[error("the link is being closed")]
-    Closing,
-}
-
-impl SourceError {
-    /// It cannot be reached, or does not answer.
-    pub fn unreachable(
-        what: impl Into<String>,
-        why: impl Into<Box<dyn std::error::Error + Send + Sync>>,
-    ) -> Self {
-        Self::Unreachable {
-            what: what.into(),
-            why: why.into(),
-        }
-    }
-
-    /// What it holds or answers cannot be used.
-    pub fn unusable(
-        what: impl Into<String>,
-        why: impl Into<Box<dyn std::error::Error + Send + Sync>>,
-    ) -> Self {
-        Self::Unusable {
-            what: what.into(),
-            why: why.into(),
         }
     }
 }

@@ -1,6 +1,6 @@
 //! What an app shows of its link.
 
-use super::source::SourceError;
+use super::error::SourceError;
 use std::sync::Arc;
 use std::time::Instant;
 

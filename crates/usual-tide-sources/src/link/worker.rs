@@ -1,11 +1,13 @@
 //! The link's thread: loads, sends what waits, and hands on what the source tells.
 
 use super::apply::apply;
+use super::command::{Change, Command};
 use super::control::Control;
-use super::handle::{LinkError, LinkOptions};
+use super::error::{LinkError, SourceError};
+use super::options::LinkOptions;
 use super::outbox::Outbox;
-use super::sender::{Change, ChangeSender};
-use super::source::{Answer, Loaded, Loading, Source, SourceError};
+use super::sender::ChangeSender;
+use super::source::{Answer, Loaded, Loading, Source};
 use super::state::LinkState;
 use std::collections::HashMap;
 use std::sync::mpsc::{Receiver, RecvTimeoutError};
@@ -15,22 +17,6 @@ use usual_tide::edits::OnDuplicate;
 use usual_tide::shared::SharedError;
 use usual_tide::writes::{Ticket, TicketError, Write};
 use usual_tide::{EditError, Item, Place, SharedStore, Store};
-
-/// What the thread is told.
-pub(super) enum Command<T: Item> {
-    /// There are new writes.
-    Writes,
-    /// Load all again, and now.
-    Refresh,
-    /// Load the next page.
-    More,
-    /// The source has changed in a way that it cannot tell.
-    Stale,
-    /// The source has changed.
-    Changed(Vec<Change<T>>, Option<u64>),
-    /// End.
-    Close,
-}
 
 pub(super) struct Worker<T: Item> {
     store: SharedStore<T>,

@@ -32,12 +32,10 @@ pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;
 pub use sections::{
-    FlatItem, FlatKey, FlatRow, Section, SectionApplyError, SectionChanges, SectionKey,
-    SectionMove, SectionReplica, SectionRow, SectionRun, SectionStep, SectionUpdated,
+    FlatItem, FlatKey, FlatRow, Section, SectionApplyError, SectionChanges, SectionMove,
+    SectionReplica, SectionRow, SectionRun, SectionStep, SectionUpdated,
 };
-pub(crate) use sections::{
-    GroupValue, Layout, Recounted, Seams, SectionName, Sectioning, align_by_key,
-};
+pub(crate) use sections::{Layout, Recounted, Seams, Sectioning, align_by_key};
 pub(crate) use set::Numbers;
 pub use set::{ChangeSet, MovedRun, RowRun, Updated};
 pub use steps::Step;

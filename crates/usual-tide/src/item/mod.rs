@@ -19,6 +19,7 @@ mod keys;
 mod merge;
 mod path;
 mod rules;
+mod section_key;
 mod tester;
 mod value;
 
@@ -51,6 +52,8 @@ pub use path::FieldPath;
 pub(crate) use path::{escape, unescape};
 pub use rules::{BrokenRule, FailedField, Rules};
 pub(crate) use rules::{Checked, describe};
+pub use section_key::SectionKey;
+pub(crate) use section_key::{GroupValue, SectionName};
 pub(crate) use tester::{Accepts, Tester};
 pub use value::{Kind, Value};
 

@@ -6,7 +6,7 @@ use super::grouping::Grouping;
 use super::log::Log;
 use super::merge_sort::merge_sort;
 use super::state::{Context, ListState};
-use crate::change::{GroupValue, SectionKey};
+use crate::item::{GroupValue, SectionKey};
 use crate::item::{Item, Value};
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;

@@ -1,8 +1,9 @@
 //! A grouped list read as one column, in which headings are rows.
 
 use super::view::BoundList;
-use crate::change::{FlatItem, FlatKey, FlatRow, SectionKey};
+use crate::change::{FlatItem, FlatKey, FlatRow};
 use crate::item::Item;
+use crate::item::SectionKey;
 use std::fmt;
 
 /// A bound list as one column, in which the headings of sections are rows too: for a toolkit that knows only one

@@ -3,7 +3,8 @@
 use super::grouping::{Grouping, TallyChange};
 use super::log::Cursor;
 use super::plan::RowItems;
-use crate::change::{Layout, SectionKey};
+use crate::change::Layout;
+use crate::item::SectionKey;
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
 use hashbrown::{HashMap, HashSet};

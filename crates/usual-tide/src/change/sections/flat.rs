@@ -1,11 +1,12 @@
 //! A grouped list as one column, in which headings are rows.
 
 use super::layout::Layout;
-use super::section::{Section, SectionKey};
+use super::section::Section;
 use super::sectioning::Sectioning;
 use crate::change::align::{Alignment, Segment};
 use crate::change::rows::Rows;
 use crate::change::set::{ChangeSet, MovedRun, RowRun};
+use crate::item::SectionKey;
 use crate::item::{FieldPath, Item};
 use std::sync::Arc;
 

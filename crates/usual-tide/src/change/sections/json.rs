@@ -1,9 +1,10 @@
 //! Sections, and change sets by section, as JSON.
 
 use super::by_section::{SectionChanges, SectionRun};
-use super::section::{Section, SectionKey, SectionRow};
+use super::section::{Section, SectionRow};
 use super::sectioning::Sectioning;
 use crate::change::set::{ChangeSet, RowRun};
+use crate::item::SectionKey;
 use crate::item::{FieldValue, Fields, Item, json_of, key_of};
 use serde_json::{Map, Value, json};
 

@@ -1,6 +1,7 @@
 //! Which rows are in which section, at one time.
 
-use super::section::{Section, SectionKey, SectionRow};
+use super::section::{Section, SectionRow};
+use crate::item::SectionKey;
 use std::ops::Range;
 use std::sync::Arc;
 

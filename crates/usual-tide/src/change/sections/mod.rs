@@ -19,7 +19,6 @@ pub(crate) use layout::Layout;
 pub(crate) use recounted::Recounted;
 pub use replica::{SectionApplyError, SectionReplica};
 pub(crate) use seams::{Seams, align_by_key};
-pub(crate) use section::{GroupValue, SectionName};
-pub use section::{Section, SectionKey, SectionRow};
+pub use section::{Section, SectionRow};
 pub(crate) use sectioning::Sectioning;
 pub use steps::SectionStep;

@@ -1,10 +1,11 @@
 //! A consumer's copy of the rows by section.
 
 use super::by_section::SectionChanges;
-use super::section::{Section, SectionKey};
+use super::section::Section;
 use crate::change::apply::ApplyError;
 use crate::change::replica::Replica;
 use crate::item::Item;
+use crate::item::SectionKey;
 use hashbrown::HashMap;
 use std::fmt::{self, Debug};
 use std::sync::Arc;

@@ -1,8 +1,9 @@
 //! Sections that hide their rows.
 
 use super::{SectionChange, Sectioned, find_section};
-use crate::change::{Section, SectionKey, TouchedRow, align_touched};
+use crate::change::{Section, TouchedRow, align_touched};
 use crate::item::Item;
+use crate::item::SectionKey;
 use crate::list::log::Entry;
 use crate::list::rollback_step::RollbackStep;
 use crate::list::state::ListState;

@@ -1,11 +1,9 @@
 //! What an edit does to the sections.
 
 use super::{Grouping, SectionChange, Sectioned, find_section};
-use crate::change::{
-    Alignment, Layout, Recounted, Section, SectionKey, SectionName, Segment, TouchedRow,
-    align_touched,
-};
+use crate::change::{Alignment, Layout, Recounted, Section, Segment, TouchedRow, align_touched};
 use crate::item::Item;
+use crate::item::{SectionKey, SectionName};
 use crate::list::rollback_step::RollbackStep;
 use crate::list::state::ListState;
 use crate::list::update::{AffectedRow, Effect};

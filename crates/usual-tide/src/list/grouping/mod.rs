@@ -10,8 +10,9 @@ pub(super) use noted::{SectionChange, Sectioned};
 pub(super) use runs::WorkingLayout;
 
 use super::state::{Context, ListState};
-use crate::change::{Layout, Section, SectionKey};
+use crate::change::{Layout, Section};
 use crate::item::Item;
+use crate::item::SectionKey;
 use crate::query::{Group, Tally};
 use hashbrown::{HashMap, HashSet};
 use std::sync::Arc;

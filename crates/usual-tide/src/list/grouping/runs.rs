@@ -1,8 +1,9 @@
 //! The rows of a section, among which a row that goes there is looked up.
 
 use super::{Deltas, find_section};
-use crate::change::{Layout, Section, SectionKey};
+use crate::change::{Layout, Section};
 use crate::item::Item;
+use crate::item::SectionKey;
 use crate::list::state::ListState;
 use crate::list::update::Touch;
 use crate::query::Group;

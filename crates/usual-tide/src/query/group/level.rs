@@ -1,7 +1,7 @@
 //! The order of sections, as the first level of a sort.
 
 use super::{Group, Parts};
-use crate::change::SectionKey;
+use crate::item::SectionKey;
 use crate::item::Value;
 use crate::query::sort_key::SortKey;
 use crate::query::value::{SortRank, SortValue};

@@ -18,8 +18,8 @@ pub(crate) use total::{Tallied, Tally};
 #[cfg(feature = "decimals")]
 pub use width::WidthError;
 
-use crate::change::{SectionKey, SectionName};
 use crate::item::{AnyField, FieldValue, InputError, Value};
+use crate::item::{SectionKey, SectionName};
 use crate::text::Collation;
 use by::{ByClosure, ByShown, ByValue, GroupBy};
 use hashbrown::HashMap;

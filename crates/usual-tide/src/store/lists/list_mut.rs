@@ -1,8 +1,8 @@
 //! A list as it is changed: its query, and the items by its rows.
 
 use super::{ListEditError, SectionError};
-use crate::change::SectionKey;
 use crate::item::Item;
+use crate::item::SectionKey;
 use crate::list::{BoundList, ListId};
 use crate::query::Query;
 use crate::store::{Draft, Place, Store};

@@ -1,7 +1,7 @@
 //! Places as a person sees them: relative to the rows of a list.
 
 use super::sections::{OtherSection, SectionError};
-use crate::change::SectionKey;
+use crate::item::SectionKey;
 use crate::item::{InputError, Item};
 use crate::list::{ListId, UnknownList};
 use crate::store::{EditError, Place, Store};

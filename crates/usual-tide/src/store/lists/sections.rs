@@ -1,8 +1,8 @@
 //! Sections of grouped lists: collapsed, expanded, and entered by rows that are moved there.
 
 use super::place::ListEditError;
-use crate::change::SectionKey;
 use crate::item::Item;
+use crate::item::SectionKey;
 use crate::list::{ListId, UnknownList};
 use crate::store::{Place, Store};
 use std::fmt::Debug;
