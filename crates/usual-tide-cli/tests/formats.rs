@@ -80,7 +80,7 @@ fn a_window_and_chosen_columns() {
     assert_eq!(picked, expected);
     let table = run(&[&["show", &file][..], &options].concat());
     assert!(stdout(&table).starts_with("fee.amount  id      /fee/currency\n"));
-    assert!(stdout(&table).ends_with("2 rows; what stands behind them was not read\n"));
+    assert!(stdout(&table).ends_with("2 rows; the rest of the file was not read\n"));
     let sorted = [&["show", &file, "--sort", "id"][..], &options].concat();
     assert!(stdout(&run(&sorted)).ends_with("2 rows of 240\n"));
     let typo = run(&["show", &file, "--columns", "titel"]);

@@ -124,7 +124,7 @@ fn what_is_wrong_with_a_script_is_told_with_its_line() {
         ("{\"op\": \"add\", \"item\": {\"id\": 4}}", "4"),
         (
             "{\"op\": \"batch\", \"ops\": [{\"op\": \"undo\"}]}",
-            "part 1 of the batch: \"undo\" cannot stand in a batch",
+            "part 1 of the batch: \"undo\" is not allowed in a batch",
         ),
         (
             "{\"op\": \"batch\", \"ops\": [{\"op\": \"remove\", \"keys\": [1]}, {\"op\": \"remove\", \"keys\": [1]}]}",

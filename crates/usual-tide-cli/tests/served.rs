@@ -267,7 +267,7 @@ fn watch_tells_each_change_and_when_the_server_is_away() {
     let mut told = BufReader::new(file.stdout.take().unwrap());
     let mut first = String::new();
     told.read_line(&mut first).unwrap();
-    assert_eq!(first, "6 rows; what changes is told\n");
+    assert_eq!(first, "6 rows; changes follow\n");
     // It has begun when it has read the items; nothing tells so in JSON.
     std::thread::sleep(Duration::from_secs(3));
     assert!(

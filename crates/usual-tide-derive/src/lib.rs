@@ -31,7 +31,7 @@ pub fn derive_item(input: TokenStream) -> TokenStream {
         .into()
 }
 
-/// Implements `usual_tide::Fields` for a struct that stands in an item as a nested field.
+/// Implements `usual_tide::Fields` for a struct that is a nested field of an item.
 ///
 /// It takes the same attributes as `#[derive(Item)]`, but for `key`.
 #[proc_macro_derive(Fields, attributes(item))]

@@ -2,8 +2,8 @@
 
 use serde_json::{Map, Value};
 
-/// Puts a value at the end of a way, through objects that are made where there are none. Nothing happens where
-/// something else stands in the way.
+/// Puts a value at the end of a path, and makes the objects on the path that are missing. Nothing happens where
+/// a value on the path is no object.
 pub(crate) fn put(members: &mut Map<String, Value>, path: &[String], value: Value) {
     match path {
         [] => {}
@@ -19,12 +19,12 @@ pub(crate) fn put(members: &mut Map<String, Value>, path: &[String], value: Valu
     }
 }
 
-/// The way that a dotted name tells.
+/// The path that a dotted name means.
 pub(crate) fn path_of(name: &str) -> Vec<String> {
     name.split('.').map(str::to_owned).collect()
 }
 
-/// MemberPaths to members that stand beside each other.
+/// The paths of members that do not collide.
 #[cfg(feature = "sqlite")]
 #[derive(Default)]
 pub(crate) struct MemberPaths {

@@ -121,7 +121,7 @@ fn quotes_that_are_wrong_are_told_with_their_line() {
     );
     let behind = read("id,a\n1,\"x\"y\n").unwrap_err().to_string();
     assert!(
-        behind.starts_with("line 2: there is text behind"),
+        behind.starts_with("line 2: there is text after"),
         "{behind}"
     );
     let deep = ".a".repeat(20_000);

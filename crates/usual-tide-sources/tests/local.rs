@@ -306,7 +306,7 @@ fn a_table_refuses_what_its_rules_forbid_and_what_others_changed() {
     set(2, "title", json!("Pot"));
     link.flush(LONG).unwrap();
     let told = store.read(reasons).unwrap();
-    assert_eq!(told[3], ("2".into(), "changed meanwhile: /title".into()));
+    assert_eq!(told[3], ("2".into(), "changed meanwhile: title".into()));
     let now = store
         .read(|store| store.get(&2.into()).cloned())
         .unwrap()

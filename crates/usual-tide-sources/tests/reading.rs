@@ -110,7 +110,7 @@ fn what_is_wrong_is_told_with_its_place() {
         (
             "j.json",
             b"[{\"id\": 1}] x",
-            "line 1, column 13: there is more text behind the end of the value",
+            "line 1, column 13: there is more text after the end of the value",
         ),
         (
             "k.ndjson",

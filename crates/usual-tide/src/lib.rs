@@ -128,7 +128,7 @@ pub mod sections {
     pub use crate::store::{OtherSection, SectionError};
 }
 
-/// One store for several threads, and consumers that are told of changes.
+/// One store for several threads, and its subscribers.
 pub mod shared {
     #[cfg(feature = "stream")]
     pub use crate::store::ChangeStream;

@@ -8,7 +8,7 @@ use std::thread::{Builder, available_parallelism, scope};
 /// Items from which a pass is worth a second thread.
 const WORTH_SHARING: usize = if cfg!(test) { 32 } else { 50_000 };
 
-/// Threads at the most: a pass is bound by memory soon.
+/// Threads at most: a pass is bound by memory soon.
 const MOST_THREADS: usize = 4;
 
 /// Touched rows from which work that misses the caches row by row is worth a second thread.

@@ -247,11 +247,11 @@ fn what_is_wrong_is_told_with_its_column() {
         ),
         (
             "(id = 1) = TRUE",
-            "column 1: a condition stands where a value is expected: conditions do not chain, join them with AND or OR",
+            "column 1: there is a condition where a value is expected: conditions do not chain, join them with AND or OR",
         ),
         (
             "NOT NOT id = 1",
-            "column 5: NOT stands behind NOT: put brackets around the second",
+            "column 5: NOT after NOT: put brackets around the second",
         ),
         (
             "id BETWEEN 1 OR 2",
@@ -330,7 +330,7 @@ fn what_is_wrong_is_told_with_its_column() {
         ),
         (
             "2^3^4 = 1",
-            "column 4: ^ stands behind ^: put brackets around one of them",
+            "column 4: ^ after ^: put brackets around one of them",
         ),
         ("id = 1e999", "column 6: \"1e999\" is not a number"),
     ] {

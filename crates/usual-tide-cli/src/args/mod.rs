@@ -51,7 +51,7 @@ impl Arguments {
             _ => (false, ChangesFormat::Steps),
         };
         if moves.0 && moves.1 != ChangesFormat::Steps {
-            refuse("--without-moves is for --format steps: the other forms tell moves as moves");
+            refuse("--without-moves is for --format steps: the other formats have moves");
         }
         if let Command::Apply(apply) = &self.command
             && let (Some(asked), Some(output)) = (apply.format, &apply.output)
@@ -287,7 +287,7 @@ pub(crate) struct Replay {
     #[arg(long, value_name = "JSON")]
     pub(crate) also: Vec<String>,
     /// Keep a copy of each list by change sets alone, compare it with the list after each step, and the list with one
-    /// bound anew; stop at the first difference.
+    /// bound again; stop at the first difference.
     #[arg(long)]
     pub(crate) check: bool,
     /// Tell of edits that are refused, and go on.

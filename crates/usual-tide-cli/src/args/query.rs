@@ -95,7 +95,7 @@ pub(crate) struct QueryOptions {
     /// Leave out so many rows from the top.
     #[arg(long, value_name = "ROWS", default_value_t = 0)]
     pub(crate) skip: usize,
-    /// Show so many rows at the most.
+    /// Show at most this many rows.
     #[arg(long, value_name = "ROWS")]
     pub(crate) take: Option<usize>,
     /// Number the rows; a change set then tells which rows that did not move show another number.
@@ -156,7 +156,7 @@ fn totals(text: &str) -> Result<Totals, String> {
     let parts = text.split(',').map(|part| {
         one(part).ok_or_else(|| {
             format!(
-                "{:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` behind it",
+                "{:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` after it",
                 part.trim()
             )
         })

@@ -153,7 +153,7 @@ fn patch_within_bounds(rows: &mut Value, patch: &[PatchOperation]) -> Result<(),
     Ok(())
 }
 
-/// Levels of the array of rows, at the most.
+/// Levels of the array of rows, at most.
 const MOST_DEPTH: usize = 110;
 
 fn count(value: &Value) -> usize {

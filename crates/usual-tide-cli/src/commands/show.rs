@@ -11,7 +11,7 @@ use usual_tide::{BoundList, Store};
 use usual_tide_sources::files::{self, FileFormat};
 
 pub(crate) fn run(show: &Show, out: &mut Output) -> Result<(), CommandError> {
-    // In the file's own order nothing behind the last row that is shown need be read.
+    // In the file's own order nothing after the last row that is shown need be read.
     let most = show.query.is_plain().then(|| {
         let taken = show.query.take?;
         taken.checked_add(show.query.skip)

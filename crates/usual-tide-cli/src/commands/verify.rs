@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use std::process::ExitCode;
 use usual_tide::record::RecordKey;
 
-/// Rows told before and behind the first that differs.
+/// Rows told before and after the first that differs.
 const AROUND: usize = 3;
 
 const BOLD: Style = Style::new().bold();

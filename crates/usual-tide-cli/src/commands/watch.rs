@@ -86,7 +86,7 @@ impl<'a> WatchedList<'a> {
         if self.watch.format == ChangesFormat::Text {
             let rows = self.read(|store| Ok(store.list(self.list)?.len()))?;
             let rows = counted(rows, "row", "rows");
-            out.text(&format!("{BOLD}{rows}{BOLD:#}; what changes is told\n\n"))?;
+            out.text(&format!("{BOLD}{rows}{BOLD:#}; changes follow\n\n"))?;
         }
         out.finish()?;
         let end = self

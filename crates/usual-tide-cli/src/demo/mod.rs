@@ -41,7 +41,7 @@ struct DemoStore {
     asked: Option<RemovalId>,
 }
 
-/// The stage, and a view that hears of changes from the feed alone.
+/// The store, and a view that is updated by the feed only.
 struct Demo {
     demo: DemoStore,
     feed: Feed<Record>,

@@ -50,7 +50,7 @@ pub(super) const ALL: &[Scene] = &[
     },
     Scene {
         heading: "Several rows further down",
-        story: "Pieces 8, 10 and 12 make room and go behind the twentieth, in their order.",
+        story: "Pieces 8, 10 and 12 make room and go after the twentieth, in their order.",
         code: "store.move_many(&keys, Place::After(twentieth))",
         edit: |DemoStore { store, .. }| {
             let keys = [key_at(store, 7)?, key_at(store, 9)?, key_at(store, 11)?];

@@ -93,7 +93,7 @@ impl Screen {
             }
             drawn.insert(*at, Some(mark));
         }
-        // Rows that only left are shown by what closes up behind them.
+        // Rows that only left are shown by what closes up after them.
         if marks.is_empty() {
             for run in changes.removed().iter().take(DRAWN / 2) {
                 let gap = changes.follow(run.at);

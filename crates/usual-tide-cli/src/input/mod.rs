@@ -18,7 +18,7 @@ pub(crate) fn read(source: &str, options: &ItemOptions) -> Result<Vec<Record>, C
     read_first(source, options, None)
 }
 
-/// The same, so many of the first of a file at the most.
+/// The same, this many of the first of a file at most.
 pub(crate) fn read_first(
     source: &str,
     options: &ItemOptions,

@@ -119,7 +119,7 @@ impl Origin {
         })
     }
 
-    /// The items, read once; of a file so many at the most.
+    /// The items, read once; of a file so many at most.
     pub(crate) fn load(
         &self,
         options: &ItemOptions,

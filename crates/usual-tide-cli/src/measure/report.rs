@@ -6,7 +6,7 @@ use crate::output::cells::{fitted, width};
 use serde_json::{Value, json};
 use usual_tide::record::FieldName;
 
-/// The figures of one size, as a table where that fits into so many columns.
+/// The figures of one size, as a table where that fits into this many columns.
 pub(super) fn table(measured: &Measured, field: &FieldName, rounds: u32, columns: usize) -> String {
     let lines: Vec<[String; 6]> = measured.figures.iter().map(line).collect();
     let headings = [

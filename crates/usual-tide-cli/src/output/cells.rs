@@ -30,7 +30,7 @@ pub(crate) fn width(text: &str) -> usize {
     text.width()
 }
 
-/// The text in exactly so many columns, cut with an ellipsis or filled with blanks.
+/// The text in exactly this many columns, cut with an ellipsis or filled with blanks.
 pub(crate) fn fitted(text: &str, columns: usize, to_the_right: bool) -> String {
     let mut cell = cut(text, columns);
     let blanks = " ".repeat(columns.saturating_sub(width(&cell)));
@@ -42,7 +42,7 @@ pub(crate) fn fitted(text: &str, columns: usize, to_the_right: bool) -> String {
     cell
 }
 
-/// The text in at most so many columns; a letter and its marks stay together.
+/// The text in at most this many columns; a letter and its marks stay together.
 pub(crate) fn cut(text: &str, columns: usize) -> String {
     if width(text) <= columns {
         return text.to_owned();

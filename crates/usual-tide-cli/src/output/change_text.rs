@@ -38,7 +38,7 @@ pub(crate) struct ChangeText {
 }
 
 impl ChangeText {
-    /// What turned a list into the rows that it has now, in lines of so many columns.
+    /// What turned a list into the rows that it has now, in lines of this many columns.
     pub(crate) fn new(
         changes: &ChangeSet<Record>,
         after: &BoundList<'_, Record>,

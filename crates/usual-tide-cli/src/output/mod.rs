@@ -131,7 +131,7 @@ pub(crate) fn heading(section: &Section) -> String {
     }
 }
 
-/// Text in lines of so many columns at the most, broken between words.
+/// Text in lines of this many columns at most, broken between words.
 pub(crate) fn paragraph(text: &str, columns: usize, first: &str, others: &str) -> String {
     let options = textwrap::Options::new(columns)
         .initial_indent(first)

@@ -13,7 +13,7 @@ pub(crate) struct Progress {
 }
 
 impl Progress {
-    /// Of so many steps, each with a word on it.
+    /// Of this many steps, each with a word on it.
     pub(crate) fn of_steps(steps: usize) -> Self {
         Self::new(steps as u64, "{wide_bar} {pos}/{len}  {msg}")
     }

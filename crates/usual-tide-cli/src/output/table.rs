@@ -19,7 +19,7 @@ const NARROWEST: usize = 4;
 
 const BOLD: Style = Style::new().bold();
 
-/// The rows of a list as a table of so many columns; all members, or the fields that were chosen. `partly` when
+/// The rows of a list as a table of this many columns; all members, or the fields that were chosen. `partly` when
 /// there may be more rows than were read.
 pub(crate) fn table(
     rows: &BoundList<'_, Record>,
@@ -54,7 +54,7 @@ pub(crate) fn table(
     };
     let mut foot = counted(items.len(), "row", "rows");
     if partly {
-        foot.push_str("; what stands behind them was not read");
+        foot.push_str("; the rest of the file was not read");
     } else if items.len() < rows.matching() {
         foot.push_str(&format!(" of {}", rows.matching()));
     }

@@ -39,11 +39,11 @@ pub(crate) enum ScriptError {
         part: usize,
         why: Box<ScriptError>,
     },
-    #[error("{op:?} cannot stand in a batch: only add, edit, remove and move can")]
+    #[error("{op:?} is not allowed in a batch: only add, edit, remove and move can")]
     NotInBatch { op: &'static str },
     #[error("there is no list {list}; there are {lists}, counted from 1")]
     NoList { list: usize, lists: usize },
-    #[error("the item is none: {0}")]
+    #[error("this is not an item: {0}")]
     Item(#[from] RecordError),
     #[error(transparent)]
     Edit(#[from] EditError<RecordKey>),

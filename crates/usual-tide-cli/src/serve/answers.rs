@@ -3,10 +3,10 @@
 use super::reply::Reply;
 use std::collections::{HashMap, VecDeque};
 
-/// RecentAnswers that are kept at the most.
+/// How many answers are kept.
 const MOST_ANSWERS: usize = 10_000;
 
-/// Bytes that they take at the most.
+/// Bytes that they take at most.
 const MOST_BYTES: usize = 16 << 20;
 
 /// RecentAnswers by the `Idempotency-Key` of their requests, bounded in number and in bytes.

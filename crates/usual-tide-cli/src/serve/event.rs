@@ -28,7 +28,7 @@ pub(super) fn events(changes: &ChangeSet<Record>, rows: &BoundList<'_, Record>) 
         .iter()
         .flat_map(|run| run.to..run.to + run.len);
     let updated = changes.updated().iter().map(|row| row.to);
-    // From the first to the last, each goes behind a row that has its place.
+    // From the first to the last, each goes after a row that has its place.
     let places: BTreeSet<usize> = arrived.chain(moved).chain(updated).collect();
     told.extend(places.into_iter().filter_map(|at| put(rows, at)));
     told

@@ -48,7 +48,7 @@ impl Guard {
             origin.strip_prefix("https://"),
         ) {
             (Some(site), _) => is_known(site, "80"),
-            // Behind a proxy that speaks HTTPS.
+            // behind a proxy that speaks HTTPS.
             (None, Some(site)) => is_known(site, "443") || is_known(site, "80"),
             (None, None) => false,
         };
@@ -61,7 +61,7 @@ impl Guard {
     }
 }
 
-/// A header that may come once at the most.
+/// A header that may come once at most.
 fn single(headers: &HeaderMap, name: HeaderName) -> Result<Option<&str>, String> {
     let mut values = headers.get_all(&name).iter();
     let first = values.next();

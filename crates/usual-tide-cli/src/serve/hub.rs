@@ -1,4 +1,4 @@
-//! The items that are served and the source behind them. Reading them never waits for the source.
+//! The items that are served, and their source. Reading them never waits for the source.
 
 use super::answers::RecentAnswers;
 use super::event::{RowEvent, events};
@@ -33,7 +33,7 @@ pub(super) struct ServedItems {
     pub(super) maker: RecordMaker,
     list: ListId,
     feed: Feed<Record>,
-    /// Names this run of the server: the next one numbers its versions anew.
+    /// Names this run of the server: the next one numbers its versions again.
     life: String,
     version: u64,
     /// The version in which each item was changed last; items that are not here have been as they are since

@@ -3,10 +3,10 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-/// Events that are kept at the most.
+/// Events that are kept at most.
 const MOST_EVENTS: usize = 10_000;
 
-/// Bytes that they take at the most.
+/// Bytes that they take at most.
 const MOST_BYTES: usize = 16 << 20;
 
 /// An event with its number.
@@ -43,7 +43,7 @@ impl Log {
         Some(self.events.front()?.version)
     }
 
-    /// The events after a version, so many at the most; none when some of them are not kept.
+    /// The events after a version, so many at most; none when some of them are not kept.
     pub(super) fn after(&self, version: u64, now: u64, most: usize) -> Option<Vec<Arc<Event>>> {
         if version >= now {
             return (version == now).then(Vec::new);

@@ -68,7 +68,7 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
         listen::serve(listener, app, serve.connections).await;
         Ok::<(), std::io::Error>(())
     });
-    // A source that does not come back is left behind.
+    // A source that does not return in time is abandoned.
     runtime.shutdown_timeout(Duration::from_secs(1));
     served.map_err(|why| failed(&why))
 }

@@ -5,7 +5,7 @@ use usual_tide::record::RecordKey;
 /// The likely cause. Lines are those of the trace.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Cause {
-    /// The target of a move was taken as counted before the row was lifted.
+    /// The target of a move was taken as counted before the row was taken out.
     TargetBeforeLift,
     /// Positions were those of rows as they were at an older line.
     OlderVersion {

@@ -12,7 +12,7 @@ enum Step {
     Insert(usize, RecordKey),
 }
 
-/// Moves whose target is taken as counted before the lift, in either of the two ways of mending what is not broken:
+/// Moves whose target is taken as counted before the row is taken out, in either of the two ways of mending what is not broken:
 /// one less when the row moves down, or one more.
 pub(super) fn target_before_lift(rows: &[RecordKey], changes: &TracedChanges) -> Vec<Rows> {
     let Some(steps) = steps(rows, changes) else {
@@ -31,7 +31,7 @@ pub(super) fn target_before_lift(rows: &[RecordKey], changes: &TracedChanges) ->
     [shifted(-1), shifted(1)].into_iter().flatten().collect()
 }
 
-/// The positions taken for those of older rows: put into effect on these, or naming the rows that stood there.
+/// The positions taken for those of older rows: put into effect on these, or naming the rows that were there.
 pub(super) fn older_version(
     rows: &[RecordKey],
     older: &[RecordKey],
@@ -148,7 +148,7 @@ fn steps(rows: &[RecordKey], changes: &TracedChanges) -> Option<Vec<Step>> {
         .collect::<Option<_>>()?;
     for (index, key) in moved.iter().enumerate() {
         let from = now.iter().position(|row| row == *key)?;
-        // Behind the row that the target has before it, among those that stand right by now.
+        // after the row that the target has before it, among those that stand right by now.
         let waiting = &moved[index + 1..];
         let before = target.iter().take_while(|row| row != key);
         let anchor = before.filter(|row| !waiting.contains(row)).last();
@@ -169,7 +169,7 @@ fn steps(rows: &[RecordKey], changes: &TracedChanges) -> Option<Vec<Step>> {
     Some(steps)
 }
 
-/// Does steps one by one; a position behind the end is taken for the end, as views do.
+/// Does steps one by one; a position after the end is taken for the end, as views do.
 fn play(rows: &[RecordKey], steps: impl IntoIterator<Item = Step>) -> Option<Rows> {
     let mut rows = rows.to_vec();
     for step in steps {

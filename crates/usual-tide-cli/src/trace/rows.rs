@@ -49,14 +49,14 @@ fn check_keys(rows: &[RecordKey], changes: &TracedChanges) -> Result<(), DoesNot
     for (at, key) in removed.chain(moved) {
         let found = rows.get(*at).ok_or_else(|| {
             DoesNotFit::Other(format!(
-                "it speaks of number {}, and there are {} rows",
+                "it names position {}, and there are {} rows",
                 at + 1,
                 rows.len()
             ))
         })?;
         if let Some(key) = key.filter(|key| *key != found) {
             return Err(DoesNotFit::Other(format!(
-                "it speaks of {key} at number {}, and {found} is there",
+                "it names {key} at position {}, and {found} is there",
                 at + 1
             )));
         }

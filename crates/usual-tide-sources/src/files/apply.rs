@@ -25,7 +25,7 @@ pub(super) fn apply_as_csv(
         (Answer::Saved | Answer::SavedAs(_), Some(now)) => {
             let mut read = Record::clone(now);
             for (name, value) in layout.as_read(now.members()) {
-                // A member by its own name, whatever stands in it.
+                // A member by its own name, whatever is in it.
                 let path = FieldPath::of_member(&name);
                 if let Err(why) = read.set(path.as_pointer(), value) {
                     tracing::error!(%why, "a column is no member");

@@ -44,9 +44,9 @@ pub enum ReadError {
         /// Where the row begins.
         line: u64,
     },
-    /// In a CSV file, something stands between the closing quote of a value and the next value.
+    /// In a CSV file, something is between the closing quote of a value and the next value.
     #[error(
-        "line {line}: there is text behind the closing quote of a value; a quote within a value is written twice"
+        "line {line}: there is text after the closing quote of a value; a quote within a value is written twice"
     )]
     BehindQuote {
         /// Where the row begins.
@@ -55,7 +55,7 @@ pub enum ReadError {
     /// A CSV file's first line has no names.
     #[error("line 1: there are no field names")]
     NoNames,
-    /// A name in a CSV file's first line is none.
+    /// A text in a CSV file's first line is no name of a field.
     #[error("line 1, field {field}: {why}")]
     BadName {
         /// Which, from 1.

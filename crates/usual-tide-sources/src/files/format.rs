@@ -15,7 +15,7 @@ pub enum FileFormat {
 }
 
 impl FileFormat {
-    /// The format that a file's name tells: `.json`, `.ndjson` or `.jsonl`, `.csv`.
+    /// The format of a file by its name: `.json`, `.ndjson` or `.jsonl`, `.csv`.
     ///
     /// ```
     /// use usual_tide_sources::files::FileFormat;

@@ -12,7 +12,7 @@ pub struct ReadOptions {
     pub format: Option<FileFormat>,
     /// The character between the values of a CSV file, one byte.
     pub delimiter: u8,
-    /// How many items are read; what stands behind them in JSON and NDJSON is not looked at. All without.
+    /// How many items are read at most; the rest of JSON and NDJSON is not read. `None` reads all.
     pub most: Option<usize>,
 }
 
@@ -42,7 +42,7 @@ impl ReadOptions {
         self
     }
 
-    /// With so many items at the most.
+    /// With this many items at most.
     #[must_use]
     pub fn most(mut self, items: impl Into<Option<usize>>) -> Self {
         self.most = items.into();

@@ -10,7 +10,7 @@ use std::io::Read;
 use std::path::Path;
 use usual_tide::record::{FieldName, Record, Shape};
 
-/// The items of a file, in its order. Its format is what its name tells, else what it looks like.
+/// The items of a file, in its order. Its format is that of its name, or else the one that its content looks like.
 ///
 /// # Errors
 ///
@@ -38,7 +38,7 @@ use usual_tide::record::{FieldName, Record, Shape};
 /// let again = read_open_file(std::fs::File::open(&path)?, &options, &key, &mut |_bytes, _total| true)?;
 /// assert_eq!(again.items, content.items);
 ///
-/// // New files: JSON, NDJSON and CSV are told apart by their names, or else by their content.
+/// // New files: JSON, NDJSON and CSV are recognised by their names, or else by their content.
 /// let json = folder.path().join("pieces.json");
 /// std::fs::write(&json, r#"[{"id": 1}]"#)?;
 /// assert_eq!(read_file(&json, &key)?.len(), 1);

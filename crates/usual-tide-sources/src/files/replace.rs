@@ -147,7 +147,7 @@ pub(super) fn clean_up(target: &Path) {
     }
 }
 
-/// The path behind a link, also where that does not exist yet.
+/// The target of a link, also where that does not exist yet.
 pub(super) fn behind_links(path: &Path) -> io::Result<PathBuf> {
     let mut path = path.to_owned();
     // As many as the system follows.
@@ -157,7 +157,7 @@ pub(super) fn behind_links(path: &Path) -> io::Result<PathBuf> {
             Err(_) => return Ok(path),
         }
     }
-    Err(io::Error::other("too many links, one behind the other"))
+    Err(io::Error::other("too many links, one after the other"))
 }
 
 fn refuse_unwritable(target: &Path, about: &Metadata) -> io::Result<()> {

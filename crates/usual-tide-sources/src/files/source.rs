@@ -99,7 +99,7 @@ const SETTLED_AFTER: Duration = Duration::from_secs(2);
 /// The same where the last line has no end.
 const COMPLETE_AFTER: Duration = Duration::from_secs(10);
 
-/// How often a writing begins anew because another program was faster.
+/// How often a writing starts again because another program was faster.
 const MOST_TRIES: usize = 50;
 
 /// Which state of the file the source knows.
@@ -121,8 +121,8 @@ impl Known {
 }
 
 impl FileSource {
-    /// The file at a path, whose items have their key in the field of this name. Its format is what its name
-    /// tells, else what it looks like.
+    /// The file at a path, whose items have their key in the field of this name. Its format is that of its
+    /// name, or else the one that its content looks like.
     pub fn new(path: impl Into<PathBuf>, key: &FieldName) -> Self {
         let path = path.into();
         Self {
@@ -157,7 +157,7 @@ impl FileSource {
     }
 
     /// Refuses writes where the file has more bytes than this; 16 MiB unless said otherwise. Each write makes the
-    /// whole file anew, so that a large one is better kept in a database.
+    /// whole file, so that a large one is better kept in a database.
     #[must_use]
     pub fn write_up_to(mut self, bytes: u64) -> Self {
         self.most_bytes = bytes;
@@ -186,7 +186,7 @@ impl FileSource {
             // It is written as it was found.
             self.options.format = looks_of(&mut file).ok();
         }
-        // The end of JSON is told by its last bracket.
+        // JSON ends with its last bracket.
         let ends_line = ends_line || self.options.format == Some(FileFormat::Json);
         self.refuse_unsettled(&stamp, ends_line)?;
         let mut loading = loading;

@@ -1,4 +1,4 @@
-//! What tells one state of a file from another.
+//! States of a file, to be compared.
 
 use std::fs::{File, Metadata};
 use std::hash::{DefaultHasher, Hasher};
@@ -6,7 +6,7 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::time::{Duration, Instant, SystemTime};
 
-/// One state of a file, as the file system tells it.
+/// One state of a file, as the file system reports it.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(super) struct Stamp {
     pub(super) bytes: u64,

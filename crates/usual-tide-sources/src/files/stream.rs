@@ -44,7 +44,7 @@ pub fn read_open_file(
     let named = format.unwrap_or(looks);
     let progress = ProgressReport { total, progress };
     let read = match (named, looks) {
-        // An object that begins a JSON file may be the first line of NDJSON: the whole text tells.
+        // An object that begins a JSON file may be the first line of NDJSON: only the whole text shows which.
         (FileFormat::Json, FileFormat::Ndjson) => return super::read_as(file, options, key),
         (FileFormat::Json, _) => json(file, key, options.most, progress).map(FileContent::of_json),
         (FileFormat::Ndjson, _) => {
@@ -71,7 +71,7 @@ pub(super) fn looks_of(file: &mut File) -> io::Result<FileFormat> {
     Ok(FileFormat::of_text(&String::from_utf8_lossy(&head)))
 }
 
-/// Who is told how far the reading is.
+/// Reports how far the reading is.
 struct ProgressReport<'a> {
     total: Option<u64>,
     progress: Progress<'a>,

@@ -11,7 +11,7 @@ use ureq::{Agent, Body};
 use usual_tide::record::{RecordKey, parse_value};
 use usual_tide::writes::Neighbours;
 
-/// What stands in a URL as it is.
+/// What is in a URL as it is.
 const PLAIN: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'-')
     .remove(b'_')

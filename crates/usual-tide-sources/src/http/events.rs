@@ -23,7 +23,7 @@ pub(super) fn next_event(from: &mut impl BufRead) -> io::Result<Option<Event>> {
         let read = from.by_ref().take(LONGEST).read_until(b'\n', &mut line)?;
         bytes += read as u64;
         if read == 0 {
-            // An event that was cut off is none.
+            // An event that was cut off does not count.
             return Ok(None);
         }
         if bytes >= LONGEST {

@@ -40,7 +40,7 @@ pub struct HttpOptions {
 }
 
 impl Default for HttpOptions {
-    /// 30 seconds, 1 GiB, and all items at once, of 10,000 pages at the most.
+    /// 30 seconds, 1 GiB, and all items at once, of 10,000 pages at most.
     fn default() -> Self {
         Self {
             timeout: Duration::from_secs(30),
@@ -68,14 +68,14 @@ impl HttpOptions {
         self
     }
 
-    /// With so many items loaded at once; all when it is `None`.
+    /// With this many items loaded at once; all when it is `None`.
     #[must_use]
     pub fn page(mut self, items: impl Into<Option<usize>>) -> Self {
         self.page = items.into();
         self
     }
 
-    /// With so many pages at the most.
+    /// With this many pages at most.
     #[must_use]
     pub fn most_pages(mut self, pages: usize) -> Self {
         self.most_pages = pages;

@@ -16,7 +16,7 @@ use usual_tide::Item;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker, parse_value};
 use usual_tide::writes::Write;
 
-/// A server that speaks HTTP with JSON, and tells what others change by Server-Sent Events.
+/// A server that speaks HTTP with JSON, and reports what others change by Server-Sent Events.
 ///
 /// An edit is sent as a merge patch (RFC 7396) of the version that the app knows. Where others were faster, it is
 /// put on top of their version when it changes other fields, and refused with their item when it changes the same.
@@ -27,7 +27,7 @@ pub struct HttpSource {
     options: HttpOptions,
     /// Names this client's writes.
     name: String,
-    /// The versions of items that were told along with them.
+    /// The versions of items that were sent along with them.
     etags: HashMap<RecordKey, String>,
     versions: Arc<Versions>,
     next_page: Option<String>,

@@ -1,4 +1,4 @@
-//! What others change, as the server tells it.
+//! What others change, as the server reports it.
 
 use super::client::Client;
 use super::events::{Event, next_event};
@@ -11,7 +11,7 @@ use std::time::Duration;
 use usual_tide::record::{Record, RecordKey, RecordMaker, parse_value};
 use usual_tide::writes::Neighbours;
 
-/// A stream is opened anew after this time, so that one that has silently ended is not waited for for ever.
+/// A stream is opened again after this time, so that one that has silently ended is not waited for forever.
 const LONGEST: Duration = Duration::from_secs(60);
 
 /// The longest sleep before it is looked whether the link is closed.
@@ -78,7 +78,7 @@ impl Listener {
         }
     }
 
-    /// The change that an event tells; none when it tells something else, or nothing that can be read.
+    /// The change in an event; none when the event is about something else or cannot be read.
     fn change(&self, event: &Event) -> Option<Change<Record>> {
         let Value::Object(mut data) = parse_value(&event.data).ok()? else {
             return None;

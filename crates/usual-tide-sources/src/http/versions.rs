@@ -6,7 +6,7 @@ use std::time::Duration;
 /// Versions within one life of a server; more than it makes.
 const PER_LIFE: u64 = 1 << 40;
 
-/// The lives of a server that were seen, by their names: each numbers its versions anew.
+/// The lives of a server that were seen, by their names: each numbers its versions again.
 #[derive(Debug, Default)]
 pub(super) struct Versions {
     seen: Mutex<ReadState>,

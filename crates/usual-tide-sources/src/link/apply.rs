@@ -1,4 +1,4 @@
-//! Changes that a source tells, as edits of the store.
+//! Changes of the source as edits of the store.
 
 use super::command::Change;
 use usual_tide::writes::Neighbours;
@@ -14,7 +14,7 @@ pub(super) fn apply<T: Item>(
     for change in changes {
         match change {
             Change::Removed(key) => {
-                // A draft's blank row is none of the source's.
+                // The source does not know a draft's blank row.
                 if store.contains(&key) && !store.drafts().is_blank(&key) {
                     store.remove(&key)?;
                 }

@@ -7,7 +7,7 @@ use usual_tide::writes::Neighbours;
 #[derive(Clone, PartialEq, Debug)]
 #[non_exhaustive]
 pub enum Change<T: Item> {
-    /// This is what an item is now, and where it stands. Without a place it stays where it is, or is the last when
+    /// An item as it is now, and its place. Without a place it stays where it is, or is the last when
     /// it is new; one whose neighbours are not loaded is not shown.
     Put(T, Option<Neighbours<T::Key>>),
     /// There is no such item any more.

@@ -10,7 +10,7 @@ use std::time::{Duration, Instant};
 /// Tells an app of a new state.
 pub(super) type Listener = Box<dyn FnMut(&LinkState) + Send>;
 
-/// The state, who is told of it, and whether the link is to end.
+/// The state, its listeners, and whether the link is to end.
 #[derive(Default)]
 pub(super) struct Control {
     state: Mutex<LinkState>,

@@ -88,7 +88,7 @@ impl<T: Item> DirectSource<T> {
         Ok(answers)
     }
 
-    /// Whether the source has told of changes since this was asked last, so that it should be loaded again.
+    /// Whether the source has reported changes since the last call, so that it should be loaded again.
     pub fn has_changed(&self) -> bool {
         self.commands.try_iter().count() > 0
     }

@@ -148,7 +148,7 @@ impl<T: Item> Link<T> {
         self.control.close();
         self.send(Command::Close);
         if let Some(thread) = self.thread.take() {
-            // A source that does not come back is left behind.
+            // A source that does not return in time is abandoned.
             while !thread.is_finished() && Instant::now() < end {
                 std::thread::sleep(Duration::from_millis(1));
             }

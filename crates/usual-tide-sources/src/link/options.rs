@@ -23,7 +23,7 @@ use usual_tide::Item;
 pub struct LinkOptions<T: Item> {
     /// When it tries again after a failure.
     pub retry: Retry,
-    /// How long it waits for the source to tell of a write that it has done
+    /// How long it waits for the source to report a write that it has done
     /// ([`Answer::SavedIn`](super::Answer::SavedIn)) before it loads all items instead.
     pub patience: Duration,
     /// How many writes are given to the source at once.
@@ -48,7 +48,7 @@ impl<T: Item> LinkOptions<T> {
         self
     }
 
-    /// With so many writes given to the source at once.
+    /// With this many writes given to the source at once.
     #[must_use]
     pub fn writes_at_once(mut self, writes: usize) -> Self {
         self.writes_at_once = writes;

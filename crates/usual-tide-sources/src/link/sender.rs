@@ -1,4 +1,4 @@
-//! What a source tells by itself.
+//! How a source reports changes.
 
 use super::command::{Change, Command};
 use super::control::Control;
@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::sync::mpsc::Sender;
 use usual_tide::Item;
 
-/// Where a source tells what others have changed.
+/// Sends the changes that others made at the source to the link.
 pub struct ChangeSender<T: Item> {
     commands: Sender<Command<T>>,
     control: Arc<Control>,
@@ -19,12 +19,12 @@ impl<T: Item> ChangeSender<T> {
     }
 
     /// These changes were made, in this order. A source that numbers its versions, one after the other, says which
-    /// they lead to: what was told before is passed over, and where one is missing all is loaded again.
+    /// they lead to: versions that were sent before are skipped, and after a missing one all items are loaded again.
     pub fn changed(&self, changes: Vec<Change<T>>, version: Option<u64>) {
         self.send(Command::Changed(changes, version));
     }
 
-    /// Something was changed, and what it was the source cannot tell: the link loads all of it again.
+    /// Something changed, and the source does not know what: the link loads all items again.
     pub fn stale(&self) {
         self.send(Command::Stale);
     }

@@ -116,7 +116,7 @@ pub trait Source<T: Item>: Send + 'static {
         Ok(Loaded::all(Vec::new()))
     }
 
-    /// Begins to tell what others change, until the link is closed. Called once, before the first load; what
+    /// Starts to report what others change, until the link is closed. Called once, before the first load; what
     /// takes time belongs on a thread of its own.
     fn watch(&mut self, news: ChangeSender<T>) {
         let _ = news;
@@ -156,7 +156,7 @@ pub struct Loaded<T> {
     pub items: Vec<T>,
     /// The number of the source's version that these are, where it numbers them.
     pub version: Option<u64>,
-    /// Whether there are more behind them.
+    /// Whether there are more after them.
     pub more: bool,
 }
 
@@ -175,11 +175,11 @@ impl<T> Loaded<T> {
 #[derive(Clone, PartialEq, Debug)]
 #[non_exhaustive]
 pub enum Answer<T> {
-    /// SentWrite as it was asked.
+    /// Done as it was asked.
     Saved,
-    /// SentWrite, and the item is this one now.
+    /// Done, and the item is this one now.
     SavedAs(T),
-    /// SentWrite in this version. The source tells of it through its [`ChangeSender`] or has it when it is loaded, and the
+    /// Done in this version. The source reports it through its [`ChangeSender`] or has it when it is loaded, and the
     /// write is confirmed then.
     SavedIn(u64),
     /// Not done.
@@ -201,7 +201,7 @@ impl<T> Answer<T> {
     }
 }
 
-/// A load under way: tell how far it is.
+/// A load in progress, which reports how far it is.
 pub struct Loading<'a> {
     control: &'a Control,
 }

@@ -1,4 +1,4 @@
-//! The link's thread: loads, sends what waits, and hands on what the source tells.
+//! The link's thread: loads items, sends pending writes, and applies the changes that the source reports.
 
 use super::apply::apply;
 use super::command::{Change, Command};
@@ -114,7 +114,7 @@ impl<T: Item> Worker<T> {
         }
     }
 
-    /// Makes what the source tells, unless it was known or is about to be loaded.
+    /// Applies changes of the source, unless they are known or all items are about to be loaded.
     fn change(&mut self, changes: Vec<Change<T>>, version: Option<u64>) {
         let known = version.is_some() && version <= self.version;
         if known || self.to_load {
@@ -122,7 +122,7 @@ impl<T: Item> Worker<T> {
         }
         let next = self.version.map(|version| version + 1);
         if version.is_some() && version != next {
-            tracing::info!(?version, ?next, "something was not told; loading all");
+            tracing::info!(?version, ?next, "a version is missing; loading all");
             self.to_load = true;
             return;
         }
@@ -130,7 +130,7 @@ impl<T: Item> Worker<T> {
         match self.confirm_done(version, |store| apply(store, changes, partly_loaded)) {
             Ok(()) => self.version = version.or(self.version),
             Err(error) => {
-                tracing::warn!(%error, "what the source told cannot be; loading all");
+                tracing::warn!(%error, "a change of the source does not fit; loading all");
                 self.to_load = true;
             }
         }

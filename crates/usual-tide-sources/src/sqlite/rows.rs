@@ -75,7 +75,7 @@ impl Rows {
         self.key.quoted()
     }
 
-    /// What tells rows apart that tie in the column of the order.
+    /// Decides between rows that tie in the column of the order.
     pub(super) fn tie(&self) -> &str {
         &self.tie
     }

@@ -73,7 +73,7 @@ impl Opened {
     }
 }
 
-/// What tells one file from another that has its name.
+/// Identifies the file itself, since another may get its name.
 #[cfg(unix)]
 fn file_number(path: &Path) -> Option<u64> {
     let about = std::fs::metadata(path).ok()?;
@@ -288,8 +288,8 @@ impl Source<Record> for SqliteSource {
     }
 }
 
-/// All writes in one transaction; one that is refused leaves the others. Also tells whether rows have changed that
-/// no write speaks of.
+/// All writes in one transaction; one that is refused leaves the others. Also returns whether rows have changed that
+/// no write is about.
 fn write_all(
     rows: &Rows,
     database: &mut Connection,
@@ -317,7 +317,7 @@ fn write_all(
     }
 }
 
-/// The answers to some writes, and whether rows have changed that no write speaks of.
+/// The answers to some writes, and whether rows have changed that no write is about.
 type Done = (Vec<Answer<Record>>, bool);
 
 /// Writes in one transaction; nothing when the database has ended it by itself.

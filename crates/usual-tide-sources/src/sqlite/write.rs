@@ -210,7 +210,7 @@ fn update(
 }
 
 /// Puts a row between its neighbours, by a number between theirs; where there is none, all rows are numbered
-/// anew. A refusal when the table has no order.
+/// again. A refusal when the table has no order.
 fn place(
     rows: &Rows,
     table: &str,
@@ -293,7 +293,7 @@ fn rank_between(
                 let previous = format!("SELECT max({rank_column}) {others} AND {rank_column} < ?2");
                 (find(previous, Some(below))?, Some(below))
             }
-            // What it stood next to is gone: it stays where it is, and a new one goes to the end.
+            // What it was next to is gone: it stays where it is, and a new one goes to the end.
             (None, None) => match rows.rank(database, order, key)? {
                 Some(rank) => return Ok(Some(rank)),
                 None => (last()?, None),

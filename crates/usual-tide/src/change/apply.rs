@@ -28,7 +28,7 @@ pub enum ApplyError<K: Debug> {
     WrongRow {
         /// The position, before the change.
         position: usize,
-        /// The key of the row that the set speaks of.
+        /// The key of the row in the set.
         expected: K,
         /// The key of the row that is there.
         found: K,
@@ -37,7 +37,7 @@ pub enum ApplyError<K: Debug> {
 
 impl<T: Item> ChangeSet<T> {
     /// Turns rows before into rows after. O(k) for k rows that only differ; where rows leave, arrive or move, also
-    /// O(r) in the rows from the first of them to the last, and one shift of those behind.
+    /// O(r) in the rows from the first of them to the last, and one shift of those after.
     ///
     /// # Errors
     ///
@@ -68,7 +68,7 @@ impl<T: Item> ChangeSet<T> {
             }
             return Ok(());
         }
-        // Rows before and behind all that changes its place stay where they are, but for one shift.
+        // Rows before and after all that changes its place stay where they are, but for one shift.
         let still = self.still_runs();
         let head = still.first().filter(|run| run.from == 0 && run.to == 0);
         let head = head.map_or(0, |run| run.len);

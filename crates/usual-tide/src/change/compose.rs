@@ -81,7 +81,7 @@ pub(crate) fn compose_all<'a, T, S>(
     }
 }
 
-/// Rows of M as the first alignment tells of them.
+/// Rows of M as the first alignment has them.
 enum Part<'a, T> {
     /// `offset` counts from the start of the visited rows.
     Kept {

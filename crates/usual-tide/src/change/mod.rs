@@ -1,6 +1,6 @@
 //! Change sets: what turns the rows before into the rows after, and what can be done with that.
 //!
-//! A [`ChangeSet`] is made from an alignment, which tells for the rows after where each came
+//! A [`ChangeSet`] is made from an alignment, which says for each row after where it came
 //! from. Alignments are composed; a minimal set is made of one at the end.
 
 mod align;

@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 /// A copy of a bound list's rows that is kept by applying change sets, and nothing else.
 ///
-/// It never looks at the store, so it shows what a view would show that does as it is told.
+/// It never looks at the store, so it shows what a view would show that applies the change sets correctly.
 ///
 /// ```
 /// use usual_tide::{Item, Place, Query, Replica, Store};

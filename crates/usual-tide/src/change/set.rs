@@ -8,8 +8,8 @@ use std::sync::Arc;
 
 /// What turns the rows before (B) into the rows after (A), with as few moves as possible.
 ///
-/// Positions are 0-based. `removed` and `updated().from` and `moved().from` speak of B, the others
-/// of A. To apply a set by hand: take out the removed and the moved rows, keep the others in
+/// Positions are 0-based. `removed` and `updated().from` and `moved().from` are positions in B, the others
+/// in A. To apply a set by hand: take out the removed and the moved rows, keep the others in
 /// order, put the inserted and the moved rows at their positions in A from the lowest to the
 /// highest, and replace the updated items.
 ///
@@ -69,7 +69,7 @@ pub struct ChangeSet<T> {
     pub(super) inserted: Vec<RowRun<T>>,
     pub(super) moved: Vec<MovedRun>,
     pub(super) updated: Vec<Updated<T>>,
-    /// The items of the moved rows as they are in A, in the order of `moved`; none where nobody has told them.
+    /// The items of the moved rows as they are in A, in the order of `moved`; none where they are not known.
     pub(super) moved_items: Option<Rows<T>>,
     pub(super) numbers: Numbers,
     /// The sections, where the list was or is grouped.
@@ -123,7 +123,7 @@ impl<T: Item> Updated<T> {
     }
 }
 
-/// How many rows stand before the first shown one, before and after: what its number counts from.
+/// How many rows are before the first shown one, before and after: what its number counts from.
 #[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
 pub(crate) struct Numbers {
     pub(crate) before: usize,
@@ -133,7 +133,7 @@ pub(crate) struct Numbers {
 }
 
 impl<T> ChangeSet<T> {
-    /// The set that leaves so many rows as they are. A feed says nothing instead.
+    /// The set that leaves this many rows as they are. A feed says nothing instead.
     pub fn unchanged(rows: usize) -> Self {
         Self {
             before: rows,
@@ -209,7 +209,7 @@ impl<T> ChangeSet<T> {
     }
 
     /// The item of a row of A, when the set carries it: of inserted, updated and moved rows. Sets that were composed,
-    /// inverted or read from JSON know moved rows only once they are told
+    /// inverted or read from JSON know moved rows only after
     /// ([`with_moved_items`](Self::with_moved_items)). O(log k).
     ///
     /// ```

@@ -14,12 +14,12 @@ pub enum Step {
     },
     /// Lift one row and put it down elsewhere.
     Move {
-        /// Where it stands.
+        /// Where it is.
         from: usize,
-        /// Where it stands afterwards, which is the position counted after it was lifted.
+        /// Where it is afterwards, which is the position counted after it was taken out.
         to: usize,
     },
-    /// Put in `count` rows so that the first of them stands at `at`. They are the rows that the list
+    /// Put in `count` rows so that the first of them is at `at`. They are the rows that the list
     /// has at these positions now.
     Insert {
         /// Position of the first of them.
@@ -27,7 +27,7 @@ pub enum Step {
         /// How many.
         count: usize,
     },
-    /// Show `count` rows from `at` on anew: their items differ.
+    /// Redraw `count` rows from `at` on: their items differ.
     Update {
         /// Position of the first of them.
         at: usize,
@@ -112,9 +112,9 @@ impl<T> ChangeSet<T> {
 
     /// The moves, when the removed rows are out and the inserted ones not yet in.
     ///
-    /// Rows are put down in the order of A, each right behind the row that A has before it among those
-    /// that stay or were put down already. So a row that is still to be lifted stands in its gap
-    /// behind every row that was put down in the same gap.
+    /// Rows are put down in the order of A, each right after the row that A has before it among those
+    /// that stay or were put back already. So a row that is still to be taken out is in its gap
+    /// after every row that was put down in the same gap.
     fn push_moves(&self, steps: &mut Vec<Step>) {
         if self.moved.is_empty() {
             return;
@@ -174,7 +174,7 @@ fn moved_rows(moved: &[MovedRun], still: &[MovedRun]) -> Vec<MovedRow> {
         .collect()
 }
 
-/// Counts the rows still to be lifted (a binary indexed tree, Fenwick 1994).
+/// Counts the rows still to be taken out (a binary indexed tree, Fenwick 1994).
 pub(super) struct Waiting(Vec<usize>);
 
 impl Waiting {

@@ -74,7 +74,7 @@ pub(crate) fn align_touched<T>(
 }
 
 impl<T: PartialEq> ChangeSet<T> {
-    /// The minimal set for one touched row of so many rows before.
+    /// The minimal set for one touched row with this many rows before.
     pub(crate) fn of_row(before: usize, row: &TouchedRow<Arc<T>>) -> Self {
         let mut set = Self::unchanged(before);
         let run = |at: &usize, item: &Arc<T>| RowRun {
@@ -115,7 +115,7 @@ impl<T: PartialEq> ChangeSet<T> {
     }
 }
 
-/// Walks the rows of B that nobody touched.
+/// Walks the rows of B that were not touched.
 struct Untouched<'a> {
     /// The positions to leave out, ascending.
     left: std::iter::Peekable<std::slice::Iter<'a, usize>>,

@@ -55,7 +55,7 @@ use std::sync::Arc;
     note = "implement `ViewSink<{T}>`: rows removed, inserted, moved, updated"
 )]
 pub trait ViewSink<T> {
-    /// So many rows from a position on are gone.
+    /// This many rows from a position on are gone.
     fn rows_removed(&mut self, at: usize, count: usize);
 
     /// These rows are new; the first of them is at this position now.
@@ -145,7 +145,7 @@ pub trait SectionViewSink<T> {
     /// A section has another heading, count or total, or was collapsed or expanded.
     fn section_updated(&mut self, at: usize, section: &Arc<Section>);
 
-    /// So many rows of a section, from a position on, are gone.
+    /// This many rows of a section, from a position on, are gone.
     fn rows_removed(&mut self, at: SectionRow, count: usize);
 
     /// These rows are new; the first of them is at this position now.
@@ -184,7 +184,7 @@ impl<T> ChangeSet<T> {
 
 impl<T: Item> SectionChanges<T> {
     /// Drives a view through this change, step by step in the order of [`steps`](Self::steps). O(k log k + s) in the
-    /// rows that the set speaks of and the sections.
+    /// rows of the set and the sections.
     pub fn drive(&self, view: &mut (impl SectionViewSink<T> + ?Sized)) {
         let mut inserted = self.inserted().iter();
         let sections = self.sections();

@@ -60,7 +60,7 @@ use std::sync::Arc;
 /// ```
 pub struct AnyField<T> {
     name: Arc<str>,
-    /// Where it stands, where that is not the member of its name.
+    /// Where it is, where that is not the member of its name.
     path: Option<FieldPath>,
     access: Arc<dyn FieldAccess<T>>,
     options: FieldOptions,
@@ -83,7 +83,7 @@ impl<T> AnyField<T> {
         }
     }
 
-    /// The same field, which stands at this path.
+    /// The same field, which is at this path.
     pub(crate) fn at(self, path: FieldPath) -> Self {
         let path = Some(path);
         Self { path, ..self }
@@ -190,7 +190,7 @@ impl<T> AnyField<T> {
         &self.name
     }
 
-    /// Where it stands in an item.
+    /// Where it is in an item.
     pub fn path(&self) -> FieldPath {
         match &self.path {
             Some(path) => path.clone(),

@@ -62,7 +62,7 @@ use std::sync::Arc;
 /// ```
 pub struct Field<T, V> {
     name: Cow<'static, str>,
-    /// Where it stands, where that is not the member of its name.
+    /// Where it is, where that is not the member of its name.
     path: Option<FieldPath>,
     access: Access<T, V>,
     order: NaturalOrder,
@@ -86,7 +86,7 @@ trait NestedAccess<T, V>: Send + Sync {
     fn is_optional(&self) -> bool;
 }
 
-/// A field of a part, behind the field that holds the part.
+/// A field of a part: the accessor of the part, then that of its field.
 struct Joined<T, P: Part, V> {
     outer: Field<T, P>,
     inner: Field<P::Inner, V>,
@@ -257,7 +257,7 @@ impl<T, V> Field<T, V> {
         &self.name
     }
 
-    /// Where it stands in an item.
+    /// Where it is in an item.
     pub fn path(&self) -> FieldPath {
         match &self.path {
             Some(path) => path.clone(),

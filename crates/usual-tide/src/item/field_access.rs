@@ -103,7 +103,7 @@ impl<T: 'static, V: FieldValue> FieldAccess<T> for Field<T, V> {
         Ok(())
     }
 
-    /// Where the part is missing on one side, nothing is copied: the part as a whole tells that.
+    /// Where the part is missing on one side, nothing is copied: that difference belongs to the part as a whole.
     fn copy(&self, from: &T, to: &mut T) {
         if let (Some(from), Some(to)) = (self.get(from), self.get_mut(to)) {
             *to = from.clone();

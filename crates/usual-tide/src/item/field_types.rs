@@ -52,7 +52,7 @@ impl FieldValue for &'static str {
         Value::from(*self)
     }
 
-    /// Text that is typed cannot become one that lives for ever.
+    /// Text that is typed cannot become one that lives forever.
     fn from_value(_: Value<'_>) -> Result<Self, InputError> {
         Err(InputError::ReadOnly)
     }

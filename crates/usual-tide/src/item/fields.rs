@@ -6,7 +6,7 @@ use super::field_access::{Whole, Within};
 use super::path::FieldPath;
 
 /// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
-/// so for a type that stands in an item as a nested field.
+/// so for a type that is a nested field of an item.
 ///
 /// ```
 /// use usual_tide::{Fields, Item};

@@ -46,7 +46,7 @@ impl KeyCounter {
 /// A key that nobody else makes, wherever and whenever: a UUID of version 7 (RFC 9562).
 ///
 /// It begins with the time, so that keys made later sort later; what makes it unique is the 74 random bits
-/// behind that, not the clock.
+/// after that, not the clock.
 ///
 /// ```
 /// let (one, two) = (usual_tide::keys::uuid_key(), usual_tide::keys::uuid_key());

@@ -49,7 +49,7 @@ pub enum InputError {
         /// The name of what is missing.
         part: String,
     },
-    /// The text is none of the choices that there are.
+    /// There is no such choice.
     #[error("{given:?} is not one of {}", .choices.join(", "))]
     NoChoice {
         /// What was given.

@@ -62,7 +62,7 @@ use std::hash::Hash;
 
 /// A value that a [`Store`](crate::Store) can hold: it has a key, and it can be compared.
 ///
-/// Two items with the same key are two versions of one item; `==` tells whether they differ in
+/// Two items with the same key are two versions of one item; `==` says whether they differ in
 /// anything that a view could show. An edit that leaves an item equal is no change.
 ///
 /// `#[derive(Item)]` writes the implementation from a field marked `#[item(key)]`.
@@ -94,14 +94,14 @@ pub trait Item: Clone + PartialEq + Send + Sync + 'static {
 
     /// Which fields differ in a later version of this item, in the order of their definition.
     ///
-    /// Used to tell a view what to redraw. The derived implementation compares field by field; the
+    /// A view redraws these. The derived implementation compares field by field; the
     /// default says nothing.
     fn changed_fields(&self, later: &Self) -> Vec<FieldPath> {
         let _ = later;
         Vec::new()
     }
 
-    /// Where the key stands among the fields, as a JSON Patch tests it; the derived implementation knows.
+    /// Where the key is among the fields, as a JSON Patch tests it; the derived implementation knows.
     fn key_path(&self) -> Option<FieldPath> {
         None
     }

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::fmt;
 
-/// Where a field stands in an item, as a JSON Pointer (RFC 6901): `/title`, `/fee/amount`.
+/// Where a field is in an item, as a JSON Pointer (RFC 6901): `/title`, `/fee/amount`.
 ///
 /// ```
 /// use usual_tide::fields::FieldPath;
@@ -110,7 +110,7 @@ pub(crate) fn escape(name: &str) -> String {
     name.replace('~', "~0").replace('/', "~1")
 }
 
-/// The name that a part of a pointer stands for; `None` where a `~` is followed by something else than 0 or 1.
+/// The name that a part of a pointer means; `None` where a `~` is followed by something else than 0 or 1.
 pub(crate) fn unescape(step: &str) -> Option<String> {
     let mut parts = step.split('~');
     let mut text = parts.next()?.to_owned();

@@ -63,7 +63,7 @@ impl<T: Item> ListState<T> {
     }
 }
 
-/// The rows of a query in order; `always` tells rows that are shown whatever the filter says.
+/// The rows of a query in order; `always` has the rows that are shown even if the filter hides them.
 pub(super) fn evaluate<T: Item>(
     query: &Query<T>,
     context: Context<'_, T>,

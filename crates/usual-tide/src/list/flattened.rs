@@ -128,7 +128,7 @@ impl<'a, T: Item> Flattened<'a, T> {
     }
 }
 
-/// The last of so many ascending numbers that is not above a limit.
+/// The last of this many ascending numbers that is not above a limit.
 fn last_at_most(count: usize, limit: usize, number: impl Fn(usize) -> usize) -> Option<usize> {
     let (mut low, mut high) = (0, count);
     while low < high {

@@ -10,13 +10,13 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 
 /// Changes that are kept when every feed has read them, so that a position that a person saw
-/// a moment ago can still be told.
+/// a moment ago can still be resolved.
 const KEPT_ENTRIES: usize = if cfg!(test) { 8 } else { 256 };
 
-/// Changes that are kept however many rows they speak of.
+/// Changes that are kept however many rows they have.
 const KEPT_AT_LEAST: usize = if cfg!(test) { 4 } else { 64 };
 
-/// Rows that changes beyond these may speak of, together.
+/// Rows that changes beyond these may have together.
 const KEPT_ROWS: usize = if cfg!(test) { 32 } else { 4096 };
 
 /// Unread changes at which the feeds that lag behind get theirs folded into one.
@@ -24,7 +24,7 @@ const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };
 
 /// One change of a list's rows.
 pub(super) enum Entry<T> {
-    /// One row of a list of so many rows before.
+    /// One row of a list with this many rows before.
     Row {
         before: usize,
         row: TouchedRow<Arc<T>>,
@@ -134,7 +134,7 @@ impl<T> Log<T> {
         self.feeds.push(Arc::downgrade(cursor));
     }
 
-    /// Drops changes that nobody needs any more.
+    /// Drops changes that are no longer needed.
     pub(super) fn trim(&mut self, rows: usize) {
         if self.entries.len() <= 1 {
             return;

@@ -1,5 +1,5 @@
 //! Bringing a list in step when many rows are touched at once: leaf by leaf, or with all rows laid
-//! anew in one walk.
+//! in one walk.
 
 use super::bits::Bits;
 use super::merge_sort::merge_sort;
@@ -71,7 +71,7 @@ impl<T: Item> ListState<T> {
             .collect()
     }
 
-    /// Lays the rows anew, with each touched row where it belongs; tells where each was and is. O(n), and
+    /// Rebuilds the rows with each touched row in its place; returns where each was and is. O(n), and
     /// O(log n) comparisons for each row that arrives. User code runs before anything changes.
     pub(super) fn rebuild_with<'a>(
         &mut self,
@@ -150,7 +150,7 @@ impl<T: Item> ListState<T> {
         }
     }
 
-    /// Where the arriving rows go among the rows as they stand, in the list's order.
+    /// Where the arriving rows go among the rows as they are, in the list's order.
     fn places(
         &self,
         affected: &[AffectedRow<'_, T>],
@@ -175,7 +175,7 @@ impl<T: Item> ListState<T> {
             .collect();
         let item = |row: &Arriving| self.placed_by(affected[row.place].touch);
         let source = |row: &Arriving| context.source.position(row.arrival.slot);
-        // Prefixes, which are numbers, tell most apart; only where they tie are items asked.
+        // Prefixes are numbers and decide most comparisons; items are read only where prefixes tie.
         arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.place));
         let tie = |row: &Arriving| (row.section, row.arrival.key);
         for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
@@ -197,7 +197,7 @@ impl<T: Item> ListState<T> {
         arriving
     }
 
-    /// Where rows that arrive go in, among the rows as they stand. They are in the list's order.
+    /// Where rows that arrive go in, among the rows as they are. They are in the list's order.
     fn gaps(
         &self,
         arriving: &[Arriving],
@@ -236,7 +236,7 @@ impl<T: Item> ListState<T> {
                     let position = context.source.position(row.arrival.slot);
                     position.unwrap_or(0)
                 });
-                // One that answers from beyond the section comes behind all of it.
+                // One that answers from beyond the section comes after all of it.
                 let inside = |other: &Slot| {
                     run.is_none_or(|run| {
                         let at = self.rows.position(*other);
@@ -288,7 +288,7 @@ struct Arriving {
     section: usize,
 }
 
-/// The rows as they are laid anew.
+/// The rows as they are rebuilt.
 struct Walk<'a, 'b, T> {
     /// For each slot its place among the touched rows.
     index: &'a [u32],

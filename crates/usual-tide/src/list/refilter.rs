@@ -14,7 +14,7 @@ use crate::parts::{in_parts, rows_in_parts};
 use crate::query::{Query, Scope};
 use std::sync::Arc;
 
-/// Above this share of rows (one in so many) the rows are laid anew instead of one run at a time.
+/// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
 const REBUILD_SHARE: usize = if cfg!(test) { 4 } else { 64 };
 
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.

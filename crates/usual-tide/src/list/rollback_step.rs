@@ -31,7 +31,7 @@ pub(super) enum RollbackStep<T> {
         out: Vec<(Slot, (usize, u64))>,
         into: Vec<Slot>,
     },
-    /// All rows were laid anew.
+    /// All rows were rebuilt.
     Rebuilt(Box<RowTree>),
     /// The list had another query.
     Requeried(Box<Query<T>>),

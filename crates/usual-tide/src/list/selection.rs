@@ -124,12 +124,12 @@ impl<T: Item> Selection<T> {
         self.current.as_ref().map(|current| &current.0)
     }
 
-    /// The key of the open row, be it hidden; there is one at the most.
+    /// The key of the open row, even if it is hidden; there is one at most.
     pub fn open_row(&self) -> Option<&T::Key> {
         self.open.as_ref()
     }
 
-    /// Whether a row is selected, be it hidden. O(1).
+    /// Whether a row is selected, even if it is hidden. O(1).
     pub fn is_selected(&self, key: &T::Key) -> bool {
         self.selected.contains(key)
     }
@@ -207,7 +207,7 @@ impl<T: Item> Selection<T> {
         Ok(())
     }
 
-    /// Goes so many rows down from the current one, or up with a negative number, not past the ends, and selects
+    /// Goes this many rows down from the current one, or up with a negative number, not past the ends, and selects
     /// that row alone: what an arrow key does, or a page key. Without a current row it is the first, or going up
     /// the last. Gives the position; `None` where the list shows no row. O(log n).
     ///

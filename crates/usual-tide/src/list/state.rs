@@ -107,7 +107,7 @@ impl<T: Item> ListState<T> {
         context.items.get(slot)
     }
 
-    /// Whether a row comes before an item that will stand at a position in source order. Rows of
+    /// Whether a row comes before an item that will be at a position in source order. Rows of
     /// equal prefix, and of one section, only.
     pub(super) fn comes_before(
         &self,

@@ -27,10 +27,10 @@ pub(crate) struct Touch<'a, T> {
     pub(crate) anew: bool,
 }
 
-/// From this share of rows (one in so many) on, touched at once, all rows are laid anew.
+/// From this share of rows (one in so many) on, touched at once, all rows are rebuilt.
 const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 40 };
 
-/// From this share of rows on, and from so many, they are merged in leaf by leaf.
+/// From this share of rows on, and from this many, they are merged in leaf by leaf.
 const MERGE_SHARE: usize = if cfg!(test) { 6 } else { 1024 };
 const MERGE_FROM: usize = if cfg!(test) { 3 } else { 64 };
 
@@ -41,7 +41,7 @@ pub(super) enum Effect {
     Leaves,
     /// It keeps its place among the rows, perhaps with another item.
     Stays,
-    /// Its place is looked up anew.
+    /// Its place is looked up again.
     Shifts,
 }
 
@@ -160,7 +160,7 @@ impl<T: Item> ListState<T> {
             .filter(|(_, row)| row.effect.inserts())
             .map(|(index, row)| (self.key_for(row.touch), index))
             .collect();
-        // In the list's order, as far as prefixes tell it: what follows is near in memory then.
+        // In the list's order, as far as prefixes decide it, so that the accesses that follow are near each other in memory.
         arriving.sort_unstable();
         // The sections as they are while rows go out and in, one by one.
         let mut working = self.layout().cloned().map(WorkingLayout::new);
@@ -333,7 +333,7 @@ impl<T: Item> ListState<T> {
         }
     }
 
-    /// In source order the row goes right behind the nearest row shown before it, which is mostly near.
+    /// In source order the row goes right after the nearest row shown before it, which is mostly near.
     fn place_by_neighbour(&self, slot: Slot, context: Context<'_, T>) -> Option<Cursor> {
         let mut before = context.source.rows_before(slot);
         for _ in 0..NEAR {

@@ -264,7 +264,7 @@ impl<'a, T: Item> BoundList<'a, T> {
 
     /// The key of the row that was shown at a position when the list had a version: what the person
     /// saw, even when the row has moved or is gone by now. The last 64 changes of a list are always known, more
-    /// while they speak of few rows. O(changes since).
+    /// while they have few rows. O(changes since).
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};

@@ -82,7 +82,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
     }
 
-    /// Takes out up to `count` rows from a position on, and tells each to `taken` in order.
+    /// Takes out up to `count` rows from a position on, and passes each to `taken` in order.
     ///
     /// O(count + (count / node size) log n).
     pub(crate) fn remove_run(
@@ -128,7 +128,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
         let Cursor { leaf, index } = self.cursor(position);
         if index == 0 {
-            // Nothing stands before the rows in this leaf: its first row goes in singly, and the
+            // Nothing is before the rows in this leaf: its first row goes in singly, and the
             // run follows it as if it came after.
             self.insert(position, slots[0], key(0));
             self.insert_run(position + 1, &slots[1..], keys.get(1..).unwrap_or(&[]));

@@ -46,9 +46,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
                 return Err(format!("leaf {node:?} is empty"));
             }
             return match slots.iter().find(|slot| self.leaf_of(**slot) != Some(node)) {
-                Some(slot) => Err(format!(
-                    "{slot:?} stands in {node:?} and names another leaf"
-                )),
+                Some(slot) => Err(format!("{slot:?} is in {node:?} and names another leaf")),
                 None => Ok(slots.len() as u32),
             };
         }
@@ -72,7 +70,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         Ok(total)
     }
 
-    /// A child's bound lies between the rows before it and its own.
+    /// A child's bound is between the rows before it and its own.
     fn check_bound(&self, bound: u64, leaves: &[NodeId], first: usize) -> Result<(), String> {
         let before = leaves[first - 1];
         let last_before = self.key_at(before, self.leaf(before).len() - 1);
@@ -101,7 +99,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         Ok(())
     }
 
-    /// Whether the rows stand in the order that `in_order` tells of neighbours.
+    /// Whether the rows are in order; `in_order` compares neighbours.
     pub(crate) fn check_order(
         &self,
         mut in_order: impl FnMut(Slot, Slot) -> bool,
@@ -112,7 +110,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         };
         for slot in rows {
             if !in_order(before, slot) {
-                return Err(format!("{before:?} stands before {slot:?}"));
+                return Err(format!("{before:?} is before {slot:?}"));
             }
             before = slot;
         }

@@ -85,7 +85,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
 
     /// Moves the rows of a leaf from `middle` on into a new leaf after it.
     ///
-    /// `key` stands in as the bound when no row moves.
+    /// `key` is the bound when no row moves.
     pub(super) fn split_leaf_at(&mut self, leaf: NodeId, middle: usize, key: u64) -> NodeId {
         let right = self.new_leaf();
         let moving = self.leaf(leaf).slots()[middle..].to_vec();
@@ -108,7 +108,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         right
     }
 
-    /// Chains a leaf behind another and hangs it into the tree, with rows that are already counted
+    /// Links a leaf after another and inserts it into the tree, with rows that are already counted
     /// in the leaf before it.
     fn link_leaf_after(&mut self, leaf: NodeId, right: NodeId, count: u32, bound: u64) {
         self.chain_after(leaf, right);
@@ -229,7 +229,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         self.unlink_leaf(right);
     }
 
-    /// Copies the rows of a leaf behind those of another, which is their leaf from then on.
+    /// Copies the rows of a leaf after those of another, which is their leaf from then on.
     fn append_rows(&mut self, from: NodeId, to: NodeId) {
         let moving = self.leaf(from).slots().to_vec();
         let start = self.leaf(to).len();
@@ -304,7 +304,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         for at in 0..self.inner(right).len() {
             let mut moving = self.inner(right).child(at);
             if at == 0 {
-                // What stood at index 0 was not kept up; the node's own bound says it.
+                // What was at index 0 was not kept up; the node's own bound says it.
                 moving.bound = joint_bound;
             }
             self.inner_mut(left).push(moving);

@@ -4,7 +4,7 @@ use super::ids::{NodeId, Slot};
 use super::tree::{CountedTree, Cursor};
 use crate::parts::rows_in_parts;
 
-/// A row that is to go in, at a place in the tree as it stands.
+/// A row that is to go in, at a place in the tree as it is.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Arrival {
     pub(crate) place: Cursor,
@@ -21,7 +21,7 @@ pub(crate) struct Merged {
     pub(crate) into: Vec<usize>,
 }
 
-/// Where a row stands that is to be taken out.
+/// Where a row is that is to be taken out.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct RemovedRow {
     leaf: usize,
@@ -72,7 +72,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
     }
 
-    /// Where rows stand.
+    /// Where rows are.
     fn find_all(&self, slots: &[Slot]) -> Vec<Option<RemovedRow>> {
         let find = |slot: &Slot| {
             let leaf = self.leaf_of(*slot)?;
@@ -130,7 +130,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
     }
 
-    /// For each leaf, how many rows stand before it.
+    /// For each leaf, how many rows are before it.
     fn leaf_starts(&self) -> Vec<usize> {
         let mut starts = vec![0; self.leaves.len()];
         let mut before = 0;
@@ -195,7 +195,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         }
     }
 
-    /// A place that was in a leaf, whose later rows may stand in leaves behind it by now.
+    /// A place that was in a leaf, whose later rows may be in later leaves by now.
     fn place_from(&self, mut leaf: NodeId, mut index: usize) -> Cursor {
         loop {
             let (len, next) = (self.leaf(leaf).len(), self.leaf(leaf).next);

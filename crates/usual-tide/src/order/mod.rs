@@ -1,4 +1,4 @@
-//! The counted tree: which row stands at a position, and where a row stands.
+//! The counted tree: which row is at a position, and where a row is.
 //!
 //! It knows nothing of items. A row is a [`Slot`]; a tree may keep one `u64` beside every row, the
 //! order-preserving prefix of the row's sort key. One tree serves the source order of a store,

@@ -2,7 +2,7 @@
 
 use super::ids::{NodeId, Slot};
 
-/// Where an id stands among others.
+/// Where an id is among others.
 ///
 /// Compares whole blocks before it asks which one hit, which the compiler turns into wide comparisons.
 fn place_of<I: Copy + PartialEq>(ids: &[I], wanted: I) -> Option<usize> {
@@ -52,7 +52,7 @@ impl<const LEAF: usize> Leaf<LEAF> {
         &self.slots[..self.len()]
     }
 
-    /// Where a row stands in this leaf.
+    /// Where a row is in this leaf.
     pub(super) fn find(&self, slot: Slot) -> Option<usize> {
         place_of(self.slots(), slot)
     }
@@ -87,7 +87,7 @@ pub(super) struct Inner<const FAN: usize> {
     children: [NodeId; FAN],
     counts: [u32; FAN],
     /// For each child a value not below the prefix of any row before the child and not above that
-    /// of any row in it; what stands at index 0 is not read. A removal leaves it as it is.
+    /// of any row in it; what is at index 0 is not read. A removal leaves it as it is.
     bounds: [u64; FAN],
     len: u32,
     pub(super) parent: NodeId,

@@ -21,7 +21,7 @@ impl TreeProbe {
         Some(from)
     }
 
-    /// Where a row stands.
+    /// Where a row is.
     pub fn position(&self, row: u32) -> Option<usize> {
         self.0.position(Slot::from_u32(row))
     }

@@ -12,14 +12,14 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         self.leaf_of(slot).is_some()
     }
 
-    /// Where a row stands. O(log n).
+    /// Where a row is. O(log n).
     pub(crate) fn position(&self, slot: Slot) -> Option<usize> {
         let leaf = self.leaf_of(slot)?;
         let index = self.leaf(leaf).find(slot)?;
         Some(self.position_at(Cursor { leaf, index }))
     }
 
-    /// How many rows stand before a place. O(log n).
+    /// How many rows are before a place. O(log n).
     pub(crate) fn position_at(&self, cursor: Cursor) -> usize {
         let mut before = cursor.index;
         let (mut node, mut above) = (cursor.leaf, self.leaf(cursor.leaf).parent);

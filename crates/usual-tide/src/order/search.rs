@@ -54,7 +54,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         key: u64,
         mut comes_before: impl FnMut(Slot) -> bool,
     ) -> Cursor {
-        // A grouping that contradicts itself may tell of a run that is not there.
+        // A grouping that contradicts itself may report a run that is not there.
         let mut end = run.end.min(self.len());
         let mut start = run.start.min(end);
         if start == end {
@@ -141,7 +141,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 }
 
-/// The child that holds a row, and how many rows stand before it, of which `offset` before the first.
+/// The child that holds a row, and how many rows are before it, of which `offset` before the first.
 fn child_at(counts: &[u32], offset: usize, row: usize) -> (usize, usize) {
     let (mut child, mut offset) = (0, offset);
     while let Some(count) = counts.get(child)

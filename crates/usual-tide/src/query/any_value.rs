@@ -9,7 +9,7 @@ use jiff::{Timestamp, civil::Date};
 use rust_decimal::{Decimal, prelude::ToPrimitive};
 use std::cmp::Ordering;
 
-/// Bits that tell the kinds apart at the top of a prefix.
+/// Bits that distinguish the kinds at the top of a prefix.
 const KIND_BITS: u32 = 3;
 
 fn kind_place(value: &Value<'_>) -> u64 {

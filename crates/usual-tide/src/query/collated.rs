@@ -106,7 +106,7 @@ impl<T: 'static> SortKey<T> for Collated<T> {
     fn compare(&self, one: &T, two: &T) -> Ordering {
         match (self.0.text(one), self.0.text(two)) {
             (Some(one), Some(two)) => self.0.collation.compare(&one, &two),
-            // Ranks tell these apart.
+            // Their ranks differ.
             _ => Ordering::Equal,
         }
     }

@@ -36,7 +36,7 @@ pub trait FieldLookup<T> {
     /// The field with this name, dotted or a JSON Pointer.
     fn field(&self, name: &str) -> Option<AnyField<T>>;
 
-    /// The names that there are, to tell which one was meant.
+    /// All names, for an error to suggest the nearest one.
     fn names(&self) -> Vec<String>;
 }
 

@@ -131,7 +131,7 @@ impl<T: 'static> Query<T> {
         self
     }
 
-    /// Shows only items that hold the words of a search, in place of an earlier search; the filter goes on.
+    /// Shows only items that hold the words of a search, in place of an earlier search; the filter stays.
     ///
     /// One letter more in a live query asks only the rows that are shown, one less only those that are not.
     #[must_use]
@@ -200,7 +200,7 @@ impl<T: 'static> Query<T> {
         self
     }
 
-    /// Shows so many rows at the most.
+    /// Shows at most this many rows.
     #[must_use]
     pub fn take(mut self, rows: usize) -> Self {
         self.window.take = Some(rows);
@@ -251,7 +251,7 @@ impl<T: 'static> Query<T> {
         self.window.skip
     }
 
-    /// How many rows are shown at the most, when that is limited.
+    /// How many rows are shown at most, when that is limited.
     pub fn taken(&self) -> Option<usize> {
         self.window.take
     }

@@ -110,7 +110,7 @@ impl<T> Search<T> {
         false
     }
 
-    /// Where the words stand in a text that a row shows, to mark them: ranges of bytes on the boundaries
+    /// Where the words are in a text that a row shows, to mark them: ranges of bytes on the boundaries
     /// of what a person sees as characters, ascending and apart.
     pub fn ranges(&self, text: &str) -> Vec<Range<usize>> {
         self.words.ranges(text)
@@ -152,7 +152,7 @@ impl<T> Search<T> {
                 _ => self.words.rate(&field.shown(item), rated, &mut best),
             }
         }
-        // What does not hold a word comes behind whatever does.
+        // What does not hold a word comes after whatever does.
         best.into_iter()
             .map(|best| best.unwrap_or(4 * fields))
             .sum()

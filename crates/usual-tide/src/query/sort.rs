@@ -60,7 +60,7 @@ struct Level<T> {
 /// Bits that a rank takes at the top of a prefix.
 const RANK_BITS: u32 = 2;
 
-/// Bits that the kinds of values take below it at the most, where values are of several kinds.
+/// Bits that the kinds of values take below it at most, where values are of several kinds.
 const KIND_BITS: u32 = 3;
 
 impl<T> Sort<T> {
@@ -319,7 +319,7 @@ pub(crate) struct Refinement<'a, T> {
 }
 
 impl<T> Refinement<'_, T> {
-    /// The next eight bytes to tell rows apart by, in the level's direction; `None` for keys that are not
+    /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not
     /// text.
     pub(crate) fn next_bytes(&self, item: &T, known: Option<usize>) -> Option<u64> {
         let Some(byte) = known else {
@@ -468,5 +468,24 @@ impl<T: 'static, V: SortValue + 'static> From<Field<T, V>> for Sort<T> {
     fn from(field: Field<T, V>) -> Self {
         let order = field.natural_order();
         Self::single(ByField(field), order)
+    }
+}
+
+impl<T: 'static> AnyField<T> {
+    /// Ascending by this field.
+    pub fn ascending(self) -> Sort<T> {
+        Sort::by_field(self).ascending()
+    }
+
+    /// Descending by this field.
+    pub fn descending(self) -> Sort<T> {
+        Sort::by_field(self).descending()
+    }
+}
+
+impl<T: 'static> From<AnyField<T>> for Sort<T> {
+    /// In the direction that is natural to the field.
+    fn from(field: AnyField<T>) -> Self {
+        Self::by_field(field)
     }
 }

@@ -25,7 +25,7 @@ pub(super) trait SortKey<T>: Send + Sync {
     }
 }
 
-/// What tells a key from others. Keys of the same identity order alike.
+/// The identity of a sort key. Keys with the same identity have the same order.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(super) struct KeyIdentity {
     /// The name of the field.
@@ -108,7 +108,7 @@ impl<T: 'static, V: SortValue + 'static> SortKey<T> for ByField<T, V> {
     fn compare(&self, one: &T, two: &T) -> Ordering {
         match (self.0.get(one), self.0.get(two)) {
             (Some(one), Some(two)) => one.compare(two),
-            // Ranks tell these apart.
+            // Their ranks differ.
             _ => Ordering::Equal,
         }
     }

@@ -19,7 +19,7 @@ pub enum QueryTextProblem {
     /// Something else was expected here.
     #[error("expected {expected}, found {found}")]
     Expected {
-        /// What could stand here.
+        /// What could be here.
         expected: String,
         /// What does.
         found: String,
@@ -33,7 +33,7 @@ pub enum QueryTextProblem {
     /// A number that cannot be read.
     #[error("{0:?} is not a number")]
     BadNumber(String),
-    /// A date or a timestamp that there is none such.
+    /// There is no such date or timestamp.
     #[error("{given:?} is not {expected}")]
     BadMoment {
         /// What it should be.
@@ -41,7 +41,7 @@ pub enum QueryTextProblem {
         /// The text in quotes.
         given: String,
     },
-    /// A value stands where a condition should.
+    /// There is a value where a condition should be.
     #[error("{found} is a value, not a condition: {advice}")]
     NotACondition {
         /// The value.
@@ -49,9 +49,9 @@ pub enum QueryTextProblem {
         /// What to write.
         advice: String,
     },
-    /// A condition stands where a value should.
+    /// There is a condition where a value should be.
     #[error(
-        "a condition stands where a value is expected: conditions do not chain, join them with AND or OR"
+        "there is a condition where a value is expected: conditions do not chain, join them with AND or OR"
     )]
     NotAValue,
     /// A part of CQL2 that is not offered, or no part of it.
@@ -62,7 +62,7 @@ pub enum QueryTextProblem {
         /// What to write instead.
         advice: String,
     },
-    /// Brackets and functions stand too deep in each other.
+    /// Brackets and functions are nested too deeply.
     #[error("nested more than {0} deep")]
     TooDeep(usize),
     /// No field has this name.
@@ -92,7 +92,7 @@ pub enum QueryTextProblem {
     /// A field's name is missing.
     #[error("a field name is missing")]
     NoName,
-    /// What stands behind the colon of a grouping is none of those that there are.
+    /// There is no such kind of grouping (the part after the colon).
     #[error("{0:?} is no grouping: there are initial, day, week, month, quarter, year and width=N")]
     UnknownGrouping(String),
     /// The field holds values of a kind that this grouping is not for: there would be no sections.

@@ -26,7 +26,7 @@ use std::cmp::Ordering;
 ///
 /// assert_eq!(f64::NAN.rank(), SortRank::NotANumber);
 /// assert_eq!(None::<u32>.rank(), SortRank::Missing);
-/// // Texts with the same first bytes are told apart by later ones.
+/// // Texts with the same first bytes differ in later ones.
 /// let (bowl, bowls) = ("Celadon bowl", "Celadon bowls");
 /// assert_eq!(bowl.prefix(), bowls.prefix());
 /// assert!(bowl.prefix_from(8) < bowls.prefix_from(8));
@@ -45,7 +45,7 @@ pub trait SortValue {
     /// Whether some values have another rank than [`SortRank::Value`].
     const RANKED: bool = false;
 
-    /// Values of a rank stay together, whatever the direction of the sort.
+    /// Values of a rank stay together, in either direction of the sort.
     fn rank(&self) -> SortRank {
         SortRank::Value
     }

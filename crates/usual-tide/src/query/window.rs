@@ -16,7 +16,7 @@ impl Window {
         take: None,
     };
 
-    /// The positions shown when there are so many rows.
+    /// The positions shown when there are this many rows.
     pub(crate) fn range(self, rows: usize) -> Range<usize> {
         let start = self.skip.min(rows);
         let most = rows - start;

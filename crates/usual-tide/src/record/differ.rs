@@ -5,7 +5,7 @@ use crate::item::FieldPath;
 use crate::item::escape;
 use serde_json::{Map, Value};
 
-/// Pointers to the members that differ, going into objects that stand on both sides; an array counts
+/// Pointers to the members that differ, going into objects that are on both sides; an array counts
 /// as a whole.
 pub(super) fn changed_members(
     before: &Map<String, Value>,

@@ -128,7 +128,7 @@ impl Member {
     }
 }
 
-/// Text as a value of the kind that its field holds; what is none stays text.
+/// Text as a value of the kind that its field holds; other text stays text.
 fn read_as(kind: Kind, text: &str) -> Value<'_> {
     let read = match kind {
         Kind::Date => read_date(text).map(Value::Date),

@@ -51,7 +51,7 @@ pub enum RecordError {
         /// The member whose name is most like it.
         nearest: Option<String>,
     },
-    /// Objects and lists stand within each other deeper than is kept.
+    /// Objects and lists are nested deeper than is allowed.
     #[error("its members nest deeper than {most} levels, which is the most that is kept")]
     TooDeep {
         /// The most.
@@ -71,7 +71,7 @@ pub enum RecordError {
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum SetError {
-    /// The name is none.
+    /// The text is no name of a field.
     #[error(transparent)]
     Name(#[from] FieldNameError),
     /// On the way to the field stands something else than an object.
@@ -127,7 +127,7 @@ impl Record {
         name.find(&self.members)
     }
 
-    /// Where its key stands, as a JSON Pointer.
+    /// Where its key is, as a JSON Pointer.
     pub(crate) fn key_pointer(&self) -> String {
         self.key_name.pointer_in(&self.members)
     }

@@ -35,5 +35,5 @@ pub use parse::{
     ParseError, RecordMaker, Shape, parse, parse_as, parse_line, parse_value, refuse_reserved,
 };
 pub use schema::{Schema, UnknownField};
-/// A JSON value, as it stands in the public interface.
+/// A JSON value, as it is in the public interface.
 pub use serde_json::Value as Json;

@@ -32,7 +32,7 @@ pub enum FieldNameError {
         /// The most.
         most: usize,
     },
-    /// A `~` in a JSON Pointer stands before something else than 0 or 1.
+    /// A `~` in a JSON Pointer is before something else than 0 or 1.
     #[error("{text:?} is no JSON Pointer: a ~ must be followed by 0 or 1")]
     BadEscape {
         /// The text.
@@ -98,12 +98,12 @@ impl FieldName {
         })
     }
 
-    /// Where the field stands in an object that has no member of exactly its name.
+    /// Where the field is in an object that has no member of exactly its name.
     pub(super) fn path(&self) -> FieldPath {
         FieldPath::of_members(&self.steps)
     }
 
-    /// Whether the two may be the same member of an object, or lie in the same one.
+    /// Whether the two may be the same member of an object, or are in the same one.
     pub(super) fn may_overlap(&self, other: &Self) -> bool {
         let members = |name: &Self| [name.text.clone(), name.steps[0].clone()];
         members(self)

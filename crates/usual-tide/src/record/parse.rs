@@ -254,7 +254,7 @@ impl RecordMaker {
         Record::with_shared_name(members, &self.key)
     }
 
-    /// A JSON value as a record; an error says where it stands.
+    /// A JSON value as a record; an error says where it is.
     ///
     /// # Errors
     ///
@@ -278,14 +278,14 @@ impl RecordMaker {
 }
 
 impl ParseError {
-    /// What the JSON parser found wrong, in a text before which so many lines stand.
+    /// What the JSON parser found wrong, in a text before which this many lines are.
     pub fn of_json(error: &serde_json::Error, lines_before: usize) -> Self {
         let message = error.to_string();
-        // The parser ends its message with the place, which is told apart here.
+        // The parser ends its message with the place, which is removed here.
         let message = message.split(" at line ").next().unwrap_or(&message);
         Self::Json {
             line: lines_before + error.line(),
-            // The end of an empty text is behind no column.
+            // The end of an empty text is after no column.
             column: error.column().max(1),
             message: in_plain_words(message).to_owned(),
         }
@@ -305,8 +305,8 @@ fn in_plain_words(message: &str) -> &str {
         "expected `,` or `}`" => "a comma or the end of the object is expected here",
         "expected `:`" => "a colon is expected here",
         "key must be a string" => "the name of a member must be in quotes",
-        "trailing comma" => "there is a comma with nothing behind it",
-        "trailing characters" => "there is more text behind the end of the value",
+        "trailing comma" => "there is a comma with nothing after it",
+        "trailing characters" => "there is more text after the end of the value",
         "recursion limit exceeded" => "lists and objects nest too deep",
         "invalid escape" => "there is no such escape in a string",
         "control character (\\u0000-\\u001F) found while parsing a string" => {

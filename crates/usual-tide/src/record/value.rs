@@ -30,7 +30,7 @@ pub(super) fn same_members(
             .all(|(name, value)| two.get(name).is_some_and(|other| same(value, other)))
 }
 
-/// Bits that tell the types apart at the top of a prefix.
+/// Bits that distinguish the types at the top of a prefix.
 const TYPE_BITS: u32 = 3;
 
 /// The order of types among each other.

@@ -219,7 +219,7 @@ impl<T: Item> Store<T> {
         self.journal.steps.push(Step::Removed { slot, at, prior });
     }
 
-    /// Lets go of an item whose place in source order is about to be laid anew.
+    /// Lets go of an item whose place in source order is about to be rebuilt.
     pub(super) fn forget(&mut self, slot: Slot) {
         self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
@@ -227,7 +227,7 @@ impl<T: Item> Store<T> {
         self.journal.steps.push(Step::Removed { slot, at, prior });
     }
 
-    /// Lays source order anew.
+    /// Rebuilds source order.
     pub(super) fn reorder(&mut self, slots: &[Slot]) {
         let order = RowTree::build(slots, None);
         let before = Box::new(std::mem::replace(&mut self.base.source, order));

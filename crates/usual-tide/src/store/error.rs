@@ -44,8 +44,8 @@ pub enum EditError<K: Debug> {
         last: usize,
     },
     /// The edit changed the item's key, which is its identity. To give an item another key, remove
-    /// it and add it anew.
-    #[error("the edit changed the key from {from:?} to {to:?}: remove the item and add it anew")]
+    /// it and add it again.
+    #[error("the edit changed the key from {from:?} to {to:?}: remove the item and add it again")]
     KeyChanged {
         /// The key before.
         from: K,

@@ -32,7 +32,7 @@ pub(super) enum Step<T: Item> {
         at: usize,
         prior: PriorPlace,
     },
-    /// A lifted item was put down.
+    /// An item that was taken out was put back.
     Attached { slot: Slot },
     /// An item got another place; the whole order is noted apart.
     Moved { slot: Slot },
@@ -43,7 +43,7 @@ pub(super) enum Step<T: Item> {
     Returned { slot: Slot },
     /// It did not.
     Gone { slot: Slot },
-    /// Source order was laid anew.
+    /// Source order was rebuilt.
     Reordered { before: Box<RowTree> },
     /// An item was proposed for removal: lists do not show it.
     Concealed { slot: Slot },
@@ -51,7 +51,7 @@ pub(super) enum Step<T: Item> {
     Revealed { slot: Slot },
     /// A blank row was committed, or the source has it: from now on it is an item like others.
     Committed { item: Arc<T> },
-    /// Which rows stand apart, and why, was noted anew.
+    /// Other rows are special, or for other reasons.
     SpecialRows { before: Box<SpecialRows<T::Key>> },
 }
 
@@ -149,7 +149,7 @@ impl<T: Item> Store<T> {
         journal.followed = journal.steps.len();
     }
 
-    /// Makes the edit final: removed items are let go, and feeds will hear of it.
+    /// Makes the edit final: removed items are let go, and feeds have it.
     pub(super) fn finish_edit(&mut self) {
         for list in self.lists.iter_mut().flatten() {
             list.finish_edit();
@@ -238,7 +238,7 @@ fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<To
     }
     let mut touches: Vec<Touch<'a, T>> = Vec::with_capacity(steps.len());
     // For each slot its touch, and whether its item before is known for certain: a step that only takes a row
-    // away or gives it another place does not tell whether the item is replaced later on.
+    // away or gives it another place does not show whether the item is replaced later on.
     let mut index: HashMap<Slot, (usize, bool)> = HashMap::with_capacity(steps.len());
     for step in steps {
         let Some(next) = touch(step, context) else {

@@ -170,7 +170,7 @@ impl Positions {
 /// after the last that was looked up: mostly it is, and no key need be looked up.
 struct Guess {
     here: usize,
-    /// Behind the row that was matched elsewhere, when that was the last match.
+    /// after the row that was matched elsewhere, when that was the last match.
     there: Option<usize>,
 }
 

@@ -22,7 +22,7 @@ use crate::order::Slot;
 /// store.move_to(&'a', Place::Gap(3))?;
 /// assert_eq!(order(&store), "bcad");
 ///
-/// // The same place, told by where `a` stands afterwards.
+/// // The same place, named by the position that `a` has afterwards.
 /// let mut store = abcd()?;
 /// store.move_to(&'a', Place::Row(2))?;
 /// assert_eq!(order(&store), "bcad");
@@ -41,11 +41,11 @@ pub enum Place<K> {
     Start,
     /// After all others.
     End,
-    /// Right before the item with this key, as the rows stand before anything is lifted.
+    /// Right before the item with this key, as the rows are before anything is taken out.
     Before(K),
-    /// Right after the item with this key, as the rows stand before anything is lifted.
+    /// Right after the item with this key, as the rows are before anything is taken out.
     After(K),
-    /// In the n-th gap between the rows as they stand before the item is lifted, 0 to the number of rows:
+    /// In the n-th gap between the rows as they are before the item is taken out, 0 to the number of rows:
     /// what a drag reports.
     Gap(usize),
     /// At this position afterwards; with several items, the first of them.
@@ -53,7 +53,7 @@ pub enum Place<K> {
 }
 
 impl<T: Item> Store<T> {
-    /// The position, counted without the lifted rows, at which `arriving` items go in. `lifted` are
+    /// The position, counted without the rows that are taken out, at which `arriving` items go in. `lifted` are
     /// positions in source order, ascending.
     pub(super) fn target_position(
         &self,

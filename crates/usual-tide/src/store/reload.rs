@@ -116,7 +116,7 @@ impl<T: Item> Store<T> {
         })
     }
 
-    /// Blank rows of drafts are none of the source's business: each stays behind the row that it is behind.
+    /// Blank rows of drafts are unknown to the source: each stays after the row that it is after.
     /// Gives those that the source has an item for, which comes in place of the blank row.
     fn keep_blanks(&self, items: &mut Vec<T>) -> Vec<Slot> {
         let mut known = Vec::new();
@@ -253,5 +253,5 @@ impl<T: Item> Store<T> {
     }
 }
 
-/// Above this share of rows (one in so many) that get a place, source order is laid anew.
+/// Above this share of rows (one in so many) that get a place, source order is rebuilt.
 const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 40 };

@@ -71,7 +71,7 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// Lets an item pass, or tells every field that fails.
+    /// Accepts an item, or returns every field that fails.
     pub(super) fn accept(&self, item: &T) -> Result<(), EditError<T::Key>> {
         let Some(rules) = self.rules_in_force() else {
             return Ok(());

@@ -1,4 +1,4 @@
-//! Rows that stand apart: held ones, blank ones of drafts, and those proposed for removal.
+//! Special rows: held ones, blank ones of drafts, and those proposed for removal.
 
 use super::Store;
 use super::drafts::OpenDraft;
@@ -8,7 +8,7 @@ use crate::item::Item;
 use crate::order::Slot;
 use std::collections::{BTreeMap, BTreeSet};
 
-/// Which rows stand apart, and why.
+/// Which rows are special, and why.
 #[derive(Clone)]
 pub(super) struct SpecialRows<K> {
     pub(super) drafts: Vec<OpenDraft>,
@@ -64,7 +64,7 @@ impl<K> SpecialRows<K> {
 }
 
 impl<T: Item> Store<T> {
-    /// Changes which rows stand apart; taken back with the edit that it is a part of.
+    /// Changes which rows are special; taken back with the edit that it is a part of.
     pub(super) fn change_special_rows<R>(
         &mut self,
         change: impl FnOnce(&mut SpecialRows<T::Key>) -> R,
@@ -74,7 +74,7 @@ impl<T: Item> Store<T> {
         change(&mut self.special)
     }
 
-    /// Checks that only rows of the store stand apart.
+    /// Checks that only rows of the store are special.
     pub(super) fn check_special_rows(&self) -> Result<(), String> {
         let special = &self.special;
         let removals = special.removals.values();
@@ -91,7 +91,7 @@ impl<T: Item> Store<T> {
         }
         let mut apart = pending.iter().chain(&special.blanks).chain(&special.held);
         match apart.find(|slot| !self.base.source.contains(**slot)) {
-            Some(slot) => Err(format!("{slot:?} stands apart and is not in the store")),
+            Some(slot) => Err(format!("{slot:?} is special and is not in the store")),
             None => Ok(()),
         }
     }

@@ -8,7 +8,7 @@ const WORTH_COMPACTING: usize = if cfg!(test) { 64 } else { 1 << 20 };
 /// Ends the bytes of each item, so that no word is found across two. No word of a search holds it.
 pub(crate) const END: u8 = b'\n';
 
-/// For each of many items some bytes, one item's after another's, so that all can be searched in one go.
+/// For each of many items some bytes, one item's after another's, so that all can be searched at once.
 #[derive(Default, Debug)]
 pub(crate) struct ByteColumn {
     bytes: Vec<u8>,
@@ -74,7 +74,7 @@ impl ByteColumn {
         }
     }
 
-    /// Adds the bytes of other items behind these.
+    /// Adds the bytes of other items after these.
     pub(crate) fn append(&mut self, other: Self) -> Result<(), Full> {
         let shift = u32::try_from(self.bytes.len()).map_err(|_| Full)?;
         u32::try_from(self.bytes.len() + other.bytes.len()).map_err(|_| Full)?;
@@ -152,7 +152,7 @@ impl ByteColumn {
         }
     }
 
-    /// The entry that holds a place, at or behind one that begins before it.
+    /// The entry that holds a place, at or after one that begins before it.
     fn entry_at(&self, from: usize, place: usize) -> usize {
         // Mostly it is near.
         let mut step = 1;

@@ -20,7 +20,7 @@ pub(crate) struct Finders<'a> {
 }
 
 impl Finders<'_> {
-    /// Whether an item holds all words; `ask` asks the item itself, where kept text does not tell.
+    /// Whether an item holds all words; `ask` asks the item itself, where the cached text does not answer.
     pub(crate) fn hold(
         &self,
         column: &ByteColumn,
@@ -90,7 +90,7 @@ struct Folded {
 }
 
 impl Words {
-    /// The words of a text; those shorter than so many characters are left out.
+    /// The words of a text; those shorter than this many characters are left out.
     pub(crate) fn read(text: &str, shortest: usize, at_start: bool) -> Self {
         let words = text.split_whitespace().map(searched);
         let long_enough = |word: &String| !word.is_empty() && word.chars().count() >= shortest;
@@ -170,7 +170,7 @@ impl Words {
         }
     }
 
-    /// Where the words stand in a text: ranges of bytes on the boundaries of graphemes, ascending, none
+    /// Where the words are in a text: ranges of bytes on the boundaries of graphemes, ascending, none
     /// touching another.
     pub(crate) fn ranges(&self, text: &str) -> Vec<Range<usize>> {
         let folded = Folded::of(text);
@@ -237,7 +237,7 @@ impl Folded {
         let mut behind_a_letter = false;
         for (at, grapheme) in text.grapheme_indices(true) {
             let is_letter = grapheme.chars().any(char::is_alphanumeric);
-            // As the Unicode Standard has words, and behind whatever is no letter, as in O'Neill.
+            // As the Unicode Standard has words, and after whatever is no letter, as in O'Neill.
             let starts = is_letter && (!behind_a_letter || word_starts.binary_search(&at).is_ok());
             behind_a_letter = is_letter;
             folded.text.push_str(&searched(grapheme));

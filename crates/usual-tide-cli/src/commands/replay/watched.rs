@@ -1,4 +1,4 @@
-//! A list with copies of it that hear of change sets alone.
+//! A list with copies of it that are updated by change sets only.
 
 use crate::error::CommandError;
 use serde_json::Value;
@@ -43,7 +43,7 @@ impl WatchedList {
     }
 
     /// Applies the change set to the copies, and compares the rows that it speaks of with those of the list; all rows,
-    /// and those of the same list bound anew, where the whole is to be compared. Says what differs.
+    /// and those of the same list bound again, where the whole is to be compared. Says what differs.
     pub(super) fn check(
         &mut self,
         store: &mut Store<Record>,
@@ -102,7 +102,7 @@ impl WatchedList {
                     .flat_map(|at| self.sections.rows(at))
                     .collect(),
             ),
-            ("the same list bound anew", anew.items().collect()),
+            ("the same list bound again", anew.items().collect()),
         ];
         for (name, other) in pairs {
             if let Some(at) = first_difference(rows.items(), other.into_iter()) {

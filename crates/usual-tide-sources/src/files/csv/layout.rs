@@ -5,7 +5,7 @@ use crate::members::{path_of, put};
 use serde_json::{Map, Value};
 use std::collections::HashMap;
 
-/// Names of members on the way to a value, at the most: what is written is to be read again.
+/// Names of members on the way to a value, at most: what is written is to be read again.
 const MOST_STEPS: usize = 100;
 
 /// How a CSV file is laid out: its columns in their order, so that a file without rows still has them, and the

@@ -1,15 +1,15 @@
-//! Which values of a row stand in quotes: the reader of the values does not tell.
+//! Which values of a row are in quotes, which the CSV reader does not report.
 
 /// What is wrong with the quotes of a row.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(super) enum BadQuotes {
     /// The text ends within a value in quotes.
     Open,
-    /// Something stands behind the closing quote of a value.
+    /// Something comes after the closing quote of a value.
     Behind,
 }
 
-/// For each value of the row that begins at a byte, whether it stands in quotes.
+/// For each value of the row that begins at a byte, whether it is in quotes.
 pub(super) fn quoted_values(
     text: &[u8],
     start: usize,
@@ -38,7 +38,7 @@ pub(super) fn quoted_values(
     }
 }
 
-/// Behind the closing quote of a value, of which two stand for one.
+/// after the closing quote of a value, of which two stand for one.
 fn end_of_quotes(text: &[u8], mut at: usize) -> Result<usize, BadQuotes> {
     loop {
         let rest = text.get(at..).unwrap_or_default();

@@ -124,7 +124,7 @@ impl Column {
     }
 }
 
-/// A flag, or a number as JSON writes it, so that `007` and `+5` are none.
+/// A flag, or a number as JSON writes it: `007` and `+5` are not numbers.
 pub(super) fn typed_value(text: &str) -> Option<Value> {
     match text {
         "true" => return Some(Value::Bool(true)),

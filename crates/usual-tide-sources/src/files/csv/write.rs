@@ -115,7 +115,7 @@ fn push(line: &mut String, text: &str, in_quotes: bool, delimiter: u8) {
     line.push(char::from(delimiter));
 }
 
-/// Ends a line, without the character behind its last value.
+/// Ends a line, without the character after its last value.
 fn end(out: &mut dyn Write, line: &mut String) -> std::io::Result<()> {
     line.pop();
     line.push('\n');

@@ -11,7 +11,7 @@ impl<T: Item<Key: FieldValue> + Fields> ChangeSet<T> {
     ///
     /// Before a row is taken out, moved or changed a `test` makes sure that it is the row that is meant, so
     /// that a patch for other rows is refused as a whole. A moved row that the set does not know
-    /// ([`item_after`](Self::item_after)) is moved without a test. O(k log k) in the rows that the set speaks of.
+    /// ([`item_after`](Self::item_after)) is moved without a test. O(k log k) in the rows of the set.
     ///
     /// ```
     /// use serde_json::json;
@@ -38,7 +38,7 @@ impl<T: Item<Key: FieldValue> + Fields> ChangeSet<T> {
         let mut inserted = self.inserted.iter();
         for step in self.steps() {
             match step {
-                // Each takes its row from where it stands then: from the last to the first.
+                // Each takes its row from where it is then: from the last to the first.
                 Step::Remove { at, count } => {
                     for row in (at..at + count).rev() {
                         patch.extend(self.removed_at(row).map(|record| test(row, record)));
@@ -107,7 +107,7 @@ fn test<T: Item<Key: FieldValue> + Fields>(position: usize, item: &T) -> Value {
     let key = item.key_path();
     let pointer = key.as_ref().map_or("", FieldPath::as_pointer);
     let whole = item.to_json();
-    // As the data has it: other programs may tell `-0` from `0`. Without a known place it is the whole row.
+    // As the data has it: to other programs `-0` and `0` may be different. Without a known place it is the whole row.
     let value = whole.pointer(pointer).cloned();
     let value = value.unwrap_or_else(|| key_of(item));
     json!({"op": "test", "path": format!("/{position}{pointer}"), "value": value})

@@ -87,14 +87,14 @@ pub enum ChangesJsonProblem {
         position: usize,
     },
     /// A run of rows ends before it begins.
-    #[error("a run from {start} to {end} has no row: its end counts as the first row behind it")]
+    #[error("a run from {start} to {end} has no row: its end is the position after its last row")]
     EmptyRun {
         /// Where it begins.
         start: usize,
         /// Where it ends.
         end: usize,
     },
-    /// Two entries speak of one row.
+    /// Two entries are about one row.
     #[error("position {position} is taken by an entry before this one")]
     TakenTwice {
         /// The position.
@@ -134,10 +134,10 @@ pub enum ChangesJsonProblem {
         /// The key.
         key: RecordKey,
     },
-    /// A key is none.
+    /// A value is no key.
     #[error(transparent)]
     Key(#[from] KeyError),
-    /// An item is none.
+    /// A value is no item.
     #[error("{0}")]
     Item(String),
 }

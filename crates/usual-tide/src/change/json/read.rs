@@ -256,7 +256,7 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
         Ok(())
     }
 
-    /// Where a kept row is in B and in A, behind the entry before.
+    /// Where a kept row is in B and in A, after the entry before.
     fn ends(
         &self,
         entry: &Reader<'_>,

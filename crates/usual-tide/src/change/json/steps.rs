@@ -11,7 +11,7 @@ impl<T: Item<Key: FieldValue> + Fields> ChangeSet<T> {
     /// with positions as in [`Step`], the `keys` of the rows, and the `items` of those that arrive or change.
     ///
     /// A moved row that the set does not know ([`item_after`](Self::item_after)) has null for a key. O(k log k) in
-    /// the rows that the set speaks of.
+    /// the rows of the set.
     ///
     /// ```
     /// use serde_json::json;

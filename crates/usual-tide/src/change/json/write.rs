@@ -10,7 +10,7 @@ impl<T: Item<Key: FieldValue> + Fields> ChangeSet<T> {
     /// list that numbers its rows. Positions are 0-based.
     ///
     /// A moved row that the set does not know ([`item_after`](Self::item_after)) is written without its key.
-    /// O(rows that the set speaks of).
+    /// O(rows of the set).
     ///
     /// In a grouped list every position has its `section` and `row` beside it (`from_section` and so on where
     /// there are two), and `sections` has the same four arrays over the sections, with headings and counts. Who

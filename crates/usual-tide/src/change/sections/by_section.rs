@@ -21,7 +21,7 @@ use std::sync::Arc;
 /// A from the lowest to the highest; replace the updated items.
 ///
 /// Rows of sections that leave or arrive are spoken of one by one like all others. A toolkit that cannot take
-/// sections and rows in one go takes [`phases`](Self::phases).
+/// sections and rows at once takes [`phases`](Self::phases).
 ///
 /// ```
 /// use usual_tide::{Group, Item, Query, Store};
@@ -306,7 +306,7 @@ impl<T: Item> ChangeSet<T> {
                 Segment::Changed { from, .. } => push(*from, to, 1),
                 Segment::Kept { from, len } => {
                     for part in seams.parts(*from, to, *len) {
-                        // Of whole sections in between, which nobody touched, there is nothing to say.
+                        // Of whole sections in between, which were not touched, there is nothing to say.
                         let (head, tail) = ends(after, part.to, part.len);
                         push(part.from, part.to, head);
                         if tail > 0 {

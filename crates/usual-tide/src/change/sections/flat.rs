@@ -96,7 +96,7 @@ impl<T: Item> Item for FlatItem<T> {
 impl<T: Item> ChangeSet<T> {
     /// The set over a column in which the headings of sections are rows too: for a toolkit that knows only one
     /// column. A list without grouping has no headings. As few moves as possible, and all that can be done with
-    /// a change set can be done with this one. O(k log k + s) in the rows that the set speaks of and the
+    /// a change set can be done with this one. O(k log k + s) in the rows of the set and the
     /// sections. The column itself is [`Flattened`](crate::lists::Flattened).
     ///
     /// ```

@@ -89,7 +89,7 @@ fn place(at: SectionRow) -> Value {
 
 impl<T: Item<Key: FieldValue> + Fields> SectionChanges<T> {
     /// The set as JSON: `sections`, `removed`, `inserted`, `moved` and `updated`; every position is a `section`
-    /// and a `row`. `after` tells which row is at a place in A, and `section_after` which section.
+    /// and a `row`. `after` gives the row at a position in A, and `section_after` the section.
     pub fn to_json<'a>(
         &self,
         after: impl Fn(SectionRow) -> Option<&'a T>,

@@ -53,7 +53,7 @@ impl Placed {
     }
 }
 
-/// What lies in or before some part of a layout.
+/// What is in or before some part of a layout.
 #[derive(Clone, Copy, PartialEq, Eq, Default, Debug)]
 pub(crate) struct Sums {
     pub(crate) sections: usize,
@@ -115,12 +115,12 @@ impl Layout {
         self.sums.rows == self.sums.shown
     }
 
-    /// The section at an index, and what lies before it. O(log s).
+    /// The section at an index, and what is before it. O(log s).
     pub(crate) fn get(&self, index: usize) -> Option<(Sums, &Placed)> {
         self.find(index, |sums| sums.sections)
     }
 
-    /// The section that holds a row, by its position among all rows, and what lies before the section.
+    /// The section that holds a row, by its position among all rows, and what is before the section.
     pub(crate) fn at_row(&self, position: usize) -> Option<(Sums, &Placed)> {
         self.find(position, |sums| sums.rows)
     }
@@ -172,7 +172,7 @@ impl Layout {
         }
     }
 
-    /// How many shown rows lie before a position among all rows.
+    /// How many shown rows are before a position among all rows.
     pub(crate) fn shown_before(&self, position: usize) -> usize {
         match self.at_row(position) {
             Some((before, placed)) if placed.shown > 0 => before.shown + position - before.rows,
@@ -248,7 +248,7 @@ impl Layout {
         }
     }
 
-    /// The sections from an index on, each with what lies before it.
+    /// The sections from an index on, each with what is before it.
     pub(crate) fn from(&self, index: usize) -> impl Iterator<Item = (Sums, &Placed)> {
         // One search a section is as good as a walk for the few that are asked for at a time.
         (index..self.len()).map_while(|index| self.get(index))
@@ -297,7 +297,7 @@ impl Layout {
     }
 
     /// The part of a layout that a window shows: sections with a row in it, and those without rows to show
-    /// that lie in it.
+    /// that are in it.
     pub(crate) fn cut(&self, window: &Range<usize>) -> Self {
         let reaches_end = window.end >= self.sums.shown;
         let first = match self.at_shown(window.start) {

@@ -1,4 +1,4 @@
-//! Sections: what they are, how they change, and change sets that speak of them.
+//! Sections: what they are, how they change, and their change sets.
 
 mod by_section;
 mod flat;

@@ -20,9 +20,9 @@ struct Middle {
 
 impl<T: Item> SectionChanges<T> {
     /// The set as up to three, to be applied one after another, for toolkits that cannot take sections and
-    /// rows in one go: first sections arrive, without rows, and change places; then rows leave, arrive, move and
+    /// rows at once: first sections arrive, without rows, and change places; then rows leave, arrive, move and
     /// change; then the sections leave that have no rows any more, and headings, counts and totals change.
-    /// In the second no section changes its place, so all positions speak of the same sections. O(k + s).
+    /// In the second no section changes its place, so all positions are positions in the same sections. O(k + s).
     ///
     /// `sections` gives the section at a position in B: what the view shows so far. One that it does not know
     /// stands without key and heading between the stages.
@@ -110,7 +110,7 @@ impl<T: Item> SectionChanges<T> {
         }
     }
 
-    /// Sections that are to leave stay behind the one that they were behind, if that does not move.
+    /// Sections that are to leave stay after the one that they were after, if that does not move.
     fn middle(&self, before: &[Arc<Section>]) -> Middle {
         let after = self.sections.len_after();
         let mut origin: Vec<Option<usize>> = vec![None; after];
@@ -135,7 +135,7 @@ impl<T: Item> SectionChanges<T> {
             from: Vec::new(),
         };
         for to in 0..after {
-            // What stood before a section that stays where it is stays before it.
+            // What was before a section that stays where it is stays before it.
             while still[to]
                 && let Some(gone) = leaving.next_if(|gone| origin[to].is_some_and(|at| *gone < at))
             {

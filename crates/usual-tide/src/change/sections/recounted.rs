@@ -1,4 +1,4 @@
-//! What an edit of one row mostly does to the sections: two at the most get another number of rows, and none comes
+//! What an edit of one row mostly does to the sections: two at most get another number of rows, and none comes
 //! or goes.
 
 use super::section::Section;
@@ -44,7 +44,7 @@ impl Recounted {
         align_touched(self.sections, self.sections, rows.collect())
     }
 
-    /// What there is to tell of the sections.
+    /// How the sections changed.
     pub(super) fn changes(&self) -> ChangeSet<Section> {
         let mut set = ChangeSet::unchanged(self.sections);
         let differing = self.touched().filter(|(_, old, new)| old != new);

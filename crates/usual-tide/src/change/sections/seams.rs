@@ -1,4 +1,4 @@
-//! Where runs of rows must be cut so that no part lies in two sections that changed.
+//! Where runs of rows must be cut so that no part is in two sections that changed.
 
 use super::layout::{Layout, Sums};
 use super::section::Section;

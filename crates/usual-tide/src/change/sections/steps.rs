@@ -74,7 +74,7 @@ pub enum SectionStep {
 impl<T: Item> SectionChanges<T> {
     /// The same change one step at a time: rows out from the last to the first; sections moved and put in; rows
     /// moved; empty sections out; rows in from the first to the last; rows and headings drawn again. Neighbours
-    /// are one step. O(k log k + s) in the rows that the set speaks of and the sections.
+    /// are one step. O(k log k + s) in the rows of the set and the sections.
     ///
     /// ```
     /// use usual_tide::sections::{SectionRow, SectionStep};
@@ -146,7 +146,7 @@ impl<T: Item> SectionChanges<T> {
 
     /// The moves of rows, when the removed rows are out and the sections are in their order.
     ///
-    /// As in a flat list rows are put in in the order of A, each right behind the row that A has before it in its
+    /// As in a flat list rows are put in in the order of A, each right after the row that A has before it in its
     /// section among those that stay or were put in already.
     fn push_row_moves(&self, order: &Order, steps: &mut Vec<SectionStep>) {
         let rows = self.moved_rows(order);
@@ -183,7 +183,7 @@ impl<T: Item> SectionChanges<T> {
         }
     }
 
-    /// The moved rows in the order of A, with sections as they stand while rows move.
+    /// The moved rows in the order of A, with sections as they are while rows move.
     fn moved_rows(&self, order: &Order) -> Vec<MovedRow> {
         // How many rows of a section before a position leave it, or arrive in it.
         let left = self.removed.iter().map(|run| (run.at, run.rows.len()));
@@ -251,7 +251,7 @@ impl Counted {
         Self(runs)
     }
 
-    /// How many of the rows stand before a place in its section.
+    /// How many of the rows are before a place in its section.
     fn before(&self, place: SectionRow) -> usize {
         let after = self
             .0
@@ -264,8 +264,8 @@ impl Counted {
     }
 }
 
-/// The sections as they stand while rows move: those of A in their order, and among them those that leave, each behind
-/// the one that it stood behind among those that stay.
+/// The sections as they are while rows move: those of A in their order, and among them those that leave, each after
+/// the one that it was after among those that stay.
 struct Order {
     /// The position of each section of B, and of each of A.
     of_before: Vec<usize>,
@@ -301,7 +301,7 @@ impl Order {
             leaving: Vec::new(),
         };
         let mut leaves = leaves.into_iter().peekable();
-        // The next section of B that stays bounds the run of those that leave behind the one before.
+        // The next section of B that stays bounds the run of those that leave after the one before.
         let still: Vec<usize> = origin
             .iter()
             .zip(&stays)

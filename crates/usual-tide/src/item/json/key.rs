@@ -92,7 +92,7 @@ impl fmt::Display for RecordKey {
     }
 }
 
-/// As JSON has it: text in quotes, so that `"1"` and `1` can be told apart.
+/// As JSON has it: text in quotes, so that `"1"` and `1` are different.
 impl fmt::Debug for RecordKey {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

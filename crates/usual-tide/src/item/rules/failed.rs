@@ -8,7 +8,7 @@ use std::fmt;
 /// Shown, it is the text for a form: the rule's own message when it was given one.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct FailedField<K> {
-    /// The field's name; empty for a rule that speaks of the whole item.
+    /// The field's name; empty for a rule that is about the whole item.
     pub field: String,
     /// What is wrong with it, for an app that words it itself.
     pub broken: BrokenRule<K>,

@@ -69,7 +69,7 @@ pub struct Rules<T> {
 }
 
 struct Rule<T> {
-    /// None where the rule speaks of the whole item.
+    /// None where the rule is about the whole item.
     field: Option<AnyField<T>>,
     check: Check<T>,
     message: Option<Arc<str>>,
@@ -108,7 +108,7 @@ impl<T> Rules<T> {
         self.rule(Some(field.into()), Check::Required)
     }
 
-    /// No other item may hold the same, as far as the folding tells texts apart. White space around a
+    /// No other item may hold the same, after folding. White space around a
     /// text does not count, and blank text is no value. O(1) expected for each check: the values are
     /// indexed.
     #[must_use]
@@ -136,7 +136,7 @@ impl<T> Rules<T> {
         self.rule(Some(field.into()), Check::Range(start, end))
     }
 
-    /// The text must have so many characters, as a person counts them (grapheme clusters, UAX #29).
+    /// The text must have this many characters, as a person counts them (grapheme clusters, UAX #29).
     #[must_use]
     pub fn length(
         self,
@@ -251,7 +251,7 @@ impl<T: Item> Rules<T> {
     }
 }
 
-/// The text by which a unique rule tells values apart: its kind comes first, so that `"1"` is not `1`.
+/// The text by which a unique rule compares values: its kind comes first, so that `"1"` is not `1`.
 fn unique_value<T>(field: &AnyField<T>, folding: Folding, item: &T) -> Option<String> {
     match field.value(item) {
         value if value.is_blank() => None,

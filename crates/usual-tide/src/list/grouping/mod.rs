@@ -90,7 +90,7 @@ impl Grouping {
         grouping
     }
 
-    /// Has a section, be it without rows.
+    /// Has a section, even without rows.
     fn keep<T: Item>(&mut self, group: &Group<T>, key: SectionKey) {
         if let Err(index) = find_section(group, &self.layout, &key) {
             let section = self.without_rows(group, key);

@@ -9,7 +9,7 @@ pub(in crate::list) enum SectionChange {
     /// No section came or went.
     Recounted(Recounted),
     Touched(Alignment<Section>),
-    /// The rows were grouped anew.
+    /// The rows were grouped again.
     Anew,
 }
 

@@ -20,7 +20,7 @@ impl WorkingLayout {
         Self(layout)
     }
 
-    /// A row went out that stood at a position.
+    /// A row went out that was at a position.
     pub(in crate::list) fn remove_row(&mut self, at: usize) {
         if let Some((before, placed)) = self.0.at_row(at) {
             let section = placed.section.with_count(placed.section.count - 1);

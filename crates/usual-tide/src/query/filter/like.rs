@@ -88,7 +88,7 @@ impl Pattern {
 fn matches_parts(parts: &[Part], text: &str) -> bool {
     let letters: Vec<char> = text.chars().collect();
     let (mut at, mut part) = (0, 0);
-    // Where the last run stands, and how much of the text it has taken.
+    // Where the last run is, and how much of the text it has taken.
     let mut run: Option<(usize, usize)> = None;
     while at < letters.len() {
         match parts.get(part) {

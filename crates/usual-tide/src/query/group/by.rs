@@ -22,7 +22,7 @@ pub(super) trait GroupBy<T>: Send + Sync {
         SortValue::compare(one, two).then_with(|| spelling(one).cmp(&spelling(two)))
     }
 
-    /// What tells it from others, and its text: where it is data and no closure.
+    /// Its identity and its text; none for a closure.
     fn identity(&self) -> Option<GroupIdentity> {
         None
     }
@@ -36,7 +36,7 @@ pub(super) trait GroupBy<T>: Send + Sync {
     }
 }
 
-/// What tells the values of a grouping from others. Groupings of the same identity have the same values.
+/// The identity of the values of a grouping. Groupings with the same identity have the same values.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(super) struct GroupIdentity {
     /// The name of the field.

@@ -8,7 +8,7 @@ use crate::query::value::{SortRank, SortValue};
 use std::cmp::Ordering;
 
 impl<T> Parts<T> {
-    /// The place in the given order; values without one come behind.
+    /// The place in the given order; values without one come after.
     fn given_place(&self, key: &SectionKey) -> u32 {
         self.given.get(key).copied().unwrap_or(u32::MAX)
     }

@@ -176,7 +176,7 @@ impl<T: 'static> Group<T> {
     }
 
     /// By the first letter of the text that a field shows, without case and accents; digits are one section
-    /// and whatever is neither is another, both behind the letters.
+    /// and whatever is neither is another, both after the letters.
     pub fn by_initial(field: impl Into<AnyField<T>>) -> Self {
         Self::by_initial_in(field, &Collation::plain())
     }

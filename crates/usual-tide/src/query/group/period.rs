@@ -22,7 +22,7 @@ pub enum Period {
 }
 
 impl Period {
-    /// The first day of the period that a day lies in.
+    /// The first day of the period that a day is in.
     ///
     /// ```
     /// use jiff::civil::date;

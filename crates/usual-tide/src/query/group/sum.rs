@@ -27,7 +27,7 @@ pub(super) struct Sum {
 }
 
 impl Sum {
-    /// Adds a number so many times, or takes it out again; what is no number counts for nothing.
+    /// Adds a number this many times, or takes it out again; what is no number counts for nothing.
     pub(super) fn change(&mut self, value: &Value<'_>, put_in: bool) {
         let sign = if put_in { 1 } else { -1 };
         let step = |count: &mut usize| {

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
-/// What is told of a field over the rows of a section. Values that are missing count for nothing, and
+/// A total of a field over the rows of a section. Missing values do not count, and
 /// text that is a decimal number counts as one.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub enum Total {
@@ -148,7 +148,7 @@ fn change_spread(spread: &mut Spread, value: &Value<'static>, put_in: bool) {
 }
 
 /// A value in the order of values. Equal numbers that are written in different ways (2 and 2.00) are different
-/// values here, so that what is told is always the way of a number that is there.
+/// values here, so that a total is always written as one of the numbers is.
 #[derive(Clone, Debug)]
 struct Ordered(Value<'static>);
 

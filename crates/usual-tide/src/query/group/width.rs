@@ -26,7 +26,7 @@ impl<T> ByWidth<T> {
         Ok(Self { field, width })
     }
 
-    /// Where the range of a number begins; `None` for numbers too large to tell.
+    /// Where the range of a number begins; `None` for numbers that are too large.
     fn start(&self, number: Decimal) -> Option<Value<'static>> {
         let count = number.checked_div(self.width)?.floor();
         let start = count.checked_mul(self.width)?.normalize();

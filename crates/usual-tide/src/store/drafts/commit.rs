@@ -159,7 +159,7 @@ fn merge_draft<T: Item + Fields>(
         item: merged,
         colliding: overlapping,
     } = merge(&*draft.base, &draft.mine, theirs);
-    // Without names for what differs nothing can be told apart.
+    // Without names for what differs nothing are different.
     let nameless = their_fields.is_empty() || draft.changed_fields().is_empty();
     if overlapping.is_empty() && !(nameless && draft.mine != *draft.base) {
         return Ok((merged, their_fields));

@@ -51,7 +51,7 @@ impl<T: Item> Drafts<'_, T> {
         slot.is_some_and(|slot| self.store.special.blanks.contains(&slot))
     }
 
-    /// What is wrong with a draft as it stands; nothing when it could be committed. Meant for a form that checks
+    /// What is wrong with a draft as it is; nothing when it could be committed. Meant for a form that checks
     /// while the person types.
     ///
     /// ```

@@ -252,7 +252,7 @@ impl<T: Item> Store<T> {
         self.special.blanks.is_empty() && self.journal.steps.iter().all(plain)
     }
 
-    /// The steps that are edits of items: blank rows are no items yet, and that a row stands apart is no
+    /// The steps that are edits of items: blank rows are no items yet, and that a row is special is no
     /// edit of it.
     fn edits(&self) -> Vec<&Step<T>> {
         let mut blanks = &self.special.blanks;

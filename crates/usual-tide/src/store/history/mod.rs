@@ -205,7 +205,7 @@ impl<T: Item> HistoryMut<'_, T> {
         self.store.undo_or_redo(Direction::Redo)
     }
 
-    /// Keeps so many steps at the most, 100 unless said otherwise; older ones are dropped at once. With 0
+    /// Keeps at most this many steps, 100 unless said otherwise; older ones are dropped at once. With 0
     /// nothing can be undone. O(steps dropped).
     ///
     /// ```

@@ -100,7 +100,7 @@ impl<T: Item> Store<T> {
                 return Ok(Some(SkipReason::ChangedSince));
             }
             (ItemEdit::Attached { .. }, Some(slot)) => self.detach(slot),
-            // What was not lifted above stays where it is.
+            // What was not taken out above stays where it is.
             (ItemEdit::Detached { was_at, .. }, Some(slot)) if !self.base.source.contains(slot) => {
                 let at = self.current_position(was_at, exact);
                 self.attach(slot, at);
@@ -110,8 +110,8 @@ impl<T: Item> Store<T> {
         Ok(None)
     }
 
-    /// Where a spot is now: at its position when nothing has happened since, else behind the item that
-    /// stood before it.
+    /// Where a spot is now: at its position when nothing has happened since, else after the item that
+    /// was before it.
     pub(in crate::store) fn current_position(
         &self,
         was_at: &SourcePlace<T::Key>,

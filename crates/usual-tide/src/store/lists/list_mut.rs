@@ -89,7 +89,7 @@ impl<'a, T: Item> ListMut<'a, T> {
         self.store.list(self.list)
     }
 
-    /// Shows so many rows more at the end of a list with a window; a list without one shows all rows anyway.
+    /// Shows this many more rows at the end of a list with a window; a list without one shows all rows anyway.
     /// O(rows that arrive).
     ///
     /// ```
@@ -297,7 +297,7 @@ impl<'a, T: Item> ListMut<'a, T> {
         self.store.begin_new_draft_in(self.list, item, place)
     }
 
-    /// Hides the rows of a section under its heading; its count and totals go on. `true` when it was expanded.
+    /// Hides the rows of a section under its heading; its count and totals stay. `true` when it was expanded.
     /// A section that goes and comes back is collapsed again. O(rows of the section) for its feeds.
     ///
     /// # Errors

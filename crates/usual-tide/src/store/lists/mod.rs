@@ -84,7 +84,7 @@ impl<T: Item> Store<T> {
         Ok(ListMut::new(self, list))
     }
 
-    /// A feed of a list: it tells what happens to the list from now on.
+    /// A feed of a list: it has what happens to the list from now on.
     ///
     /// # Errors
     ///
@@ -106,7 +106,7 @@ impl<T: Item> Store<T> {
     /// Holds an item's rows: in every list that shows it, now or later, it keeps its place and stays
     /// visible, whatever its item becomes, until it is released. Meant for a row that is being edited.
     ///
-    /// Moving the item itself still moves the row. A held row in a list that is sorted anew is placed
+    /// Moving the item itself still moves the row. A held row in a list that is sorted again is placed
     /// by its item of that moment.
     ///
     /// ```
@@ -154,7 +154,7 @@ impl<T: Item> Store<T> {
         self.each_list(|list, context| list.hold(slot, context));
     }
 
-    /// Lets go of a row that nobody holds any more.
+    /// Lets go of a row that is no longer held.
     pub(super) fn release_row(&mut self, slot: Slot) {
         if !self.special.holds(slot) {
             self.each_list(|list, context| list.release(slot, context));
@@ -256,7 +256,7 @@ impl<T: Item> Feed<T> {
     }
 
     /// Whether anything happened to the list since the last read. It may come to nothing:
-    /// [`read`](Self::read) tells. O(1).
+    /// only [`read`](Self::read) knows. O(1).
     ///
     /// # Errors
     ///

@@ -269,7 +269,7 @@ impl<T: Item> Store<T> {
             Place::After(key) => before(of_key(key)? + 1),
         };
         let start = first + target;
-        // The position of a row that is not lifted, by its place among those.
+        // The position of a row that is not taken out, by its place among those.
         let position = |row: usize| {
             let shifted = |row, lifted: &usize| row + usize::from(*lifted <= row);
             let position = lifted.iter().fold(first + row, shifted);
@@ -310,18 +310,18 @@ impl<T: Item> Store<T> {
 /// An item that is new to a list, and its place in the source.
 type PlacedItem<T> = (T, Place<<T as Item>::Key>);
 
-/// A place among the rows of a list: the positions of the rows around it that are not lifted.
+/// A place among the rows of a list: the positions of the rows around it that are not taken out.
 struct Target {
     above: Option<usize>,
     below: Option<usize>,
-    /// Whether the lifted rows are there already; rows that are hidden in between are no reason to touch the
+    /// Whether the rows that are taken out are there already; rows that are hidden in between are no reason to touch the
     /// source.
     there: bool,
 }
 
 /// Where rows go.
 pub(super) struct Destination<K> {
-    /// The place in source order; none where there is no neighbour that tells.
+    /// The place in source order; none where there is no neighbour.
     place: Option<Place<K>>,
     /// The section in a grouped list.
     section: Option<SectionKey>,

@@ -30,7 +30,7 @@ pub struct RemovalId {
 
 /// A removal that shows as already done and waits to be confirmed or cancelled.
 ///
-/// The items are still in the store, and the source is not told: no list shows them, that is all. So they
+/// The items are still in the store and at the source; only no list shows them. So they
 /// are edited, moved and reloaded like others meanwhile, and come back exactly where they belong then.
 #[derive(Clone, Debug)]
 pub struct PendingRemoval<K> {

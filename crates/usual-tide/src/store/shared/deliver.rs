@@ -1,4 +1,4 @@
-//! Telling subscribers: one thread at a time, while nobody holds the store.
+//! Telling subscribers: one thread at a time, while the store is not locked.
 
 use super::subscription::Subscriber;
 use super::{Inner, Store};
@@ -14,13 +14,13 @@ type Posted<T> = Box<dyn FnOnce(&mut Store<T>) + Send>;
 /// What a panic carries.
 type Panic = Box<dyn Any + Send>;
 
-/// Who is to be told, and what waits meanwhile.
+/// The subscribers, and the edits that wait meanwhile.
 pub(super) struct Delivery<T: Item> {
     pub(super) subscribers: Vec<Arc<Subscriber<T>>>,
     pub(super) queue: VecDeque<Posted<T>>,
     /// Whether a thread is telling the subscribers.
     running: bool,
-    /// Whether something happened that they may not have been told.
+    /// Whether there may be changes that were not delivered.
     pending: bool,
 }
 
@@ -36,8 +36,8 @@ impl<T: Item> Delivery<T> {
 }
 
 impl<T: Item> Inner<T> {
-    /// Tells every subscriber what it has not heard, and makes the edits that were posted meanwhile, until
-    /// there is nothing left. When another thread is at it, that one goes on.
+    /// Delivers changes to every subscriber and makes the edits that were posted meanwhile, until
+    /// there is nothing left. When another thread is at it, that one continues.
     pub(super) fn deliver(&self) {
         {
             let mut delivery = self.delivery();
@@ -54,7 +54,7 @@ impl<T: Item> Inner<T> {
     }
 
     /// One round; `false` when there is nothing left. A callback or a posted edit that panics keeps nobody
-    /// else from being told: the first panic is noted, for the caller at the end.
+    /// from being called: the first panic is stored and resumed in the caller at the end.
     fn deliver_round(&self, panicked: &mut Option<Panic>) -> bool {
         let subscribers = {
             let mut delivery = self.delivery();

@@ -1,4 +1,4 @@
-//! One store for several threads, and consumers that are told of changes.
+//! One store for several threads, and its subscribers.
 
 mod deliver;
 mod inside;
@@ -20,9 +20,9 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 
 /// A store that several threads share: a loader in the background, say, and the thread that draws.
 ///
-/// A clone is another handle to the same store. Subscribers are told of changes after the edit that made
-/// them, on a thread that edits, while nobody holds the store: so a callback may read it, and what it
-/// edits is queued. Several edits that happen while subscribers are being told reach each of them as one
+/// A clone is another handle to the same store. Subscribers are called after the edit that made
+/// them, on a thread that edits, while the store is not locked: so a callback may read it, and what it
+/// edits is queued. Several edits that are made while subscribers are being called reach each of them as one
 /// minimal change set.
 ///
 /// ```
@@ -51,7 +51,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 ///
 /// let ids: Vec<u32> = view.lock().unwrap().items().map(|piece| piece.id).collect();
 /// assert_eq!(ids, [1, 2, 3]);
-/// drop(subscription); // and nothing is told any more
+/// drop(subscription); // the callback is not called any more
 /// # Ok(()) }
 /// ```
 pub struct SharedStore<T: Item> {
@@ -70,7 +70,7 @@ pub enum SharedError {
     /// This thread is inside `edit` or `read` of the same store, and waiting for itself would never end.
     #[error("this thread uses the store already: work with the one that the closure was given")]
     InUse,
-    /// This thread is being told of a change.
+    /// This thread is inside a callback.
     #[error("an edit inside a notification must wait for its end: queue it with `post`")]
     InNotification,
     /// The store does not track writes, so items have no write states.
@@ -106,10 +106,10 @@ impl<T: Item> SharedStore<T> {
         }
     }
 
-    /// Edits the store, alone; then tells the subscribers. Meant to be short: others wait.
+    /// Edits the store with exclusive access, then calls the subscribers. Keep the edit short: other threads wait.
     ///
-    /// When another thread is telling the subscribers at this moment, it goes on to tell them of this edit
-    /// too, and this call does not wait for it. A panic of the closure goes on to the caller, and the
+    /// When another thread is calling the subscribers at this moment, it delivers this edit
+    /// too, and this call does not wait for it. A panic of the closure is passed on to the caller, and the
     /// store can still be used.
     ///
     /// # Errors
@@ -186,7 +186,7 @@ impl<T: Item> SharedStore<T> {
     }
 
     /// Reads the store, along with other readers. Inside a callback the store may be further than the
-    /// change set that is told.
+    /// change set that the callback got.
     ///
     /// # Errors
     ///

@@ -56,7 +56,7 @@ impl<T: Item> Listener<T> for Arc<Waiting<T>> {
 }
 
 impl<T: Item> SharedStore<T> {
-    /// A stream of the changes of a list. `start` sees the rows of this moment; the stream tells all that
+    /// A stream of the changes of a list. `start` sees the rows of this moment; the stream has all that
     /// happens from then on.
     ///
     /// ```

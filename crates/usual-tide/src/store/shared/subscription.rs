@@ -1,4 +1,4 @@
-//! Callbacks that are told of changes.
+//! Callbacks for changes.
 
 use super::inside::{Inside, Role};
 use super::{Inner, SharedError, SharedStore};
@@ -16,9 +16,9 @@ pub(super) struct Subscriber<T: Item> {
     pub(super) listener: Box<dyn Listener<T>>,
 }
 
-/// How a consumer hears of a change.
+/// How a change is delivered to a consumer.
 pub(super) trait Listener<T: Item>: Send + Sync {
-    /// Tells what has not been told; `false` when there is nothing more to come, since its list is gone.
+    /// Delivers what is not delivered yet; `false` when its list is gone and nothing more will come.
     fn notify(&self, inner: &Inner<T>) -> bool;
 
     /// Tells that there is nothing more to come.
@@ -33,7 +33,7 @@ impl<T: Item> Subscriber<T> {
         })
     }
 
-    /// Tells what happened; `false` when it is not to be told any more.
+    /// Delivers what happened; `false` when nothing more is to be delivered.
     pub(super) fn tell(&self, inner: &Inner<T>) -> bool {
         !self.ended.load(Ordering::Acquire) && self.listener.notify(inner)
     }
@@ -84,7 +84,7 @@ impl<T: Item, C: FnMut(&[StateChange<T::Key>]) + Send> Listener<T> for Callback<
     }
 }
 
-/// The last ticket that was told of.
+/// The last ticket that was delivered.
 struct LastTold(AtomicU64);
 
 impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Listener<T> for Callback<LastTold, C> {
@@ -100,7 +100,7 @@ impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Listener<T> for Callback<LastTo
     }
 }
 
-/// A callback that is told of a store's news as long as this handle lives.
+/// Keeps a callback subscribed for as long as this handle lives.
 ///
 /// After it is dropped no call begins any more; one that is under way on another thread may still end.
 #[must_use = "a subscription ends when it is dropped"]
@@ -111,12 +111,12 @@ pub struct Subscription<T: Item> {
 
 impl<T: Item> SharedStore<T> {
     /// Subscribes to the changes of a list. `start` sees the rows of this moment and gives the callback, which
-    /// is told all that happens from then on, each time as one minimal change set.
+    /// gets everything that happens from then on, each time as one minimal change set.
     ///
     /// The callback runs on the thread that made the change, or on another that is telling just then, and
     /// never twice at once. It may read the store
     /// and [`post`](Self::post) edits. When it panics, the panic goes to that thread's caller, and the
-    /// subscription goes on.
+    /// subscription continues.
     ///
     /// # Errors
     ///

@@ -34,7 +34,7 @@ pub enum SubmitError<E: Debug + Display> {
     Ticket(#[from] TicketError),
 }
 
-/// Why a batch ends that is only to tell what it would do.
+/// Why a trial batch ends, which only finds out what it would do.
 enum Stopped<R, E, T: Item> {
     Done(R, Vec<Write<T>>),
     Failed(E),
@@ -97,7 +97,7 @@ impl<T: Item> Store<T> {
             return;
         };
         let writes = self.net_writes(&edits);
-        // What was edited back is none of this layer's business: the source may change it below.
+        // What was edited back has no write: the source may change it.
         let written: HashSet<T::Key> = writes.iter().map(|write| write.key.clone()).collect();
         edits.retain(|edit| {
             !matches!(edit, ItemEdit::Replaced { .. }) || written.contains(edit.key())
@@ -130,7 +130,7 @@ impl<T: Item> Store<T> {
         tickets.push(layer);
     }
 
-    /// What acts come to, item by item, as the store stands after them: first what has no new place,
+    /// What edits come to, item by item, as the store is after them: first what has no new place,
     /// then the rest by their places, so that each is put next to one that has its place.
     fn net_writes(&self, edits: &[ItemEdit<T>]) -> Vec<Write<T>> {
         let mut nets: Vec<NetEdit<'_, T>> = Vec::new();
@@ -179,7 +179,7 @@ impl<T: Item> Store<T> {
         Some((position, write))
     }
 
-    /// What a row stands between, blank rows of drafts left out.
+    /// What a row is between, blank rows of drafts left out.
     fn neighbours(&self, slot: Slot) -> Neighbours<T::Key> {
         let blanks = &self.special.blanks;
         let key = |slot: Slot| Some(self.base.items.get(slot)?.key().clone());

@@ -58,7 +58,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Takes off all writes that wait, the latest first, so that the store is what the source has. Gives the
-    /// blank rows of drafts that stood in the way of items with their keys.
+    /// blank rows of drafts that were in the way of items with their keys.
     fn withdraw(&mut self) -> Vec<SetAside> {
         let layers = self.tickets.iter().flat_map(|tickets| &tickets.layers);
         let edits: Vec<ItemEdit<T>> = layers.flat_map(|layer| &layer.edits).cloned().collect();
@@ -123,7 +123,7 @@ impl<T: Item> Store<T> {
         SetAside { blank, after }
     }
 
-    /// Puts blank rows back behind the rows that they stood behind. Where an item has the key by now, the draft
+    /// Puts blank rows back after the rows that they were after. Where an item has the key by now, the draft
     /// is one of that item, and its blank row is gone.
     fn return_blanks(&mut self, aside: Vec<SetAside>) {
         for SetAside { blank, after } in aside.into_iter().rev() {
@@ -168,7 +168,7 @@ impl<T: Item> Store<T> {
         waiting.into_iter().map(apply_write).collect()
     }
 
-    /// Puts a write on top of what is there; tells what it did.
+    /// Applies a write to what is there; returns what it did.
     pub(super) fn apply_write(&mut self, write: &Write<T>) -> Vec<ItemEdit<T>> {
         if write.show == Show::WhenConfirmed {
             return Vec::new();
@@ -182,7 +182,7 @@ impl<T: Item> Store<T> {
             .collect()
     }
 
-    /// Makes a write's edit, as far as it can be made: what it speaks of may be gone, or there already.
+    /// Makes a write's edit, as far as it can be made: its item may be gone, or there already.
     pub(super) fn apply_write_edit(&mut self, write: &Write<T>) {
         let slot = match &write.after {
             // An item is added under its own key.
@@ -207,7 +207,7 @@ impl<T: Item> Store<T> {
     }
 
     /// Whether an item that is not what an edit left has changed since in other fields alone, as a source
-    /// does that notes who saved it when. Without tickets nothing tells.
+    /// does that records who saved it and when. Without tickets that is not known.
     pub(in crate::store) fn is_apart(&self, slot: Slot, before: &T, after: &T) -> bool {
         let Some(now) = self.base.items.get(slot).filter(|_| self.tickets.is_some()) else {
             return false;
@@ -244,7 +244,7 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// The position between neighbours, counted without a lifted row.
+    /// The position between neighbours, counted without a row that is taken out.
     pub(super) fn between(
         &self,
         place: &Neighbours<T::Key>,

@@ -66,7 +66,7 @@ impl<'a, T: Item> Writes<'a, T> {
         }
     }
 
-    /// How an item stands with the source; saved where writes are not tracked. O(1). See [`WritesMut::track`]
+    /// The write state of an item; saved where writes are not tracked. O(1). See [`WritesMut::track`]
     /// for an example.
     pub fn state(&self, key: &T::Key) -> WriteState {
         let states = self.store.write_states();
@@ -119,7 +119,7 @@ impl<T: Item> WritesMut<'_, T> {
         tickets.get_or_insert_with(|| Box::new(Tickets::new(on_top_of::<T>)));
     }
 
-    /// A feed of the write states of a list's rows: it tells which have changed from now on, so that a view can
+    /// A feed of the write states of a list's rows: it has the rows whose state changes from now on, so that a view can
     /// dim a row that waits, and show it plain when it is saved, though its item is the same.
     ///
     /// # Errors
@@ -353,7 +353,7 @@ impl<T: Item> WritesMut<'_, T> {
         self.store.restore(write)
     }
 
-    /// The items as the source has them, as far as it has told: what is shown, without the writes that wait,
+    /// The items as the source has them, as far as that is known: what is shown, without the pending writes,
     /// and without what an open batch has done. O(n) besides O(p log n) in those.
     ///
     /// ```

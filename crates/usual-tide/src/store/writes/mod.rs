@@ -132,7 +132,7 @@ impl<T: Item> Tickets<T> {
         }
     }
 
-    /// Counts the writes of an item anew, after it was given another key.
+    /// Counts the writes of an item again, after it was given another key.
     fn count_anew(&mut self, key: &T::Key) {
         let of_item = |write: &Arc<Write<T>>| write.key == *key;
         let waiting = self.waiting().filter(|write| of_item(write)).count();

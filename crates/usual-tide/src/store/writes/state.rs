@@ -11,7 +11,7 @@ use std::hash::Hash;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Weak};
 
-/// How an item stands with the source.
+/// The write state of an item.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Debug)]
 pub enum WriteState {
     /// The source has all of it.
@@ -104,7 +104,7 @@ impl<K: Clone + Eq + Hash> WriteStates<K> {
         }
     }
 
-    /// How an item stands.
+    /// The write state of an item.
     pub(super) fn of(&self, key: &K) -> WriteState {
         self.counts
             .get(key)

@@ -47,7 +47,7 @@ pub struct Write<T: Item> {
     pub before: Option<Arc<T>>,
     /// The item afterwards; none when it goes.
     pub after: Option<Arc<T>>,
-    /// Where the item stands afterwards, when it is new or was moved.
+    /// Where the item is afterwards, when it is new or was moved.
     pub place: Option<Neighbours<T::Key>>,
     /// When it shows.
     pub show: Show,
@@ -56,18 +56,18 @@ pub struct Write<T: Item> {
     pub(super) made_by: Option<Ticket>,
 }
 
-/// What an item stands between in source order.
+/// What an item is between in source order.
 #[derive(Clone, PartialEq, Eq, Hash, Debug)]
 pub struct Neighbours<K> {
     /// The item before it; none at the start.
     pub after: Option<K>,
-    /// The item behind it; none at the end.
+    /// The item after it; none at the end.
     pub before: Option<K>,
 }
 
 impl<K: Clone> Neighbours<K> {
     /// The place that is meant, where other items may have come or gone since: what was at an end stays at that
-    /// end, anything else goes behind the item that it stood behind, or else before the one that it stood before.
+    /// end, anything else goes after the item that it was after, or else before the one that it was before.
     /// `None` when neither is there. Everything that puts an item between neighbours goes by this.
     ///
     /// ```

@@ -28,7 +28,7 @@ fn has_numeric_tag(tag: &Tag) -> bool {
     asked.is_some_and(|asked| asked.to_string() != "false")
 }
 
-/// Digits that the collation algorithm takes as one number at the most (UTS #10 leaves the limit open; this is
+/// Digits that the collation algorithm takes as one number at most (UTS #10 leaves the limit open; this is
 /// ICU's).
 const LONG_NUMBER: usize = 254;
 
@@ -132,7 +132,7 @@ impl Locale {
             same(first) || same(&base)
         };
         match place.checked_sub(1).map(|at| &self.index[at]) {
-            // Behind the last letter come the other scripts.
+            // after the last letter come the other scripts.
             Some(letter) if place < self.index.len() || begins_with(letter) => Some(letter.clone()),
             _ => Some(base),
         }

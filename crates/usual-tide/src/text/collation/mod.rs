@@ -79,7 +79,7 @@ impl Collation {
     ///
     /// # Errors
     ///
-    /// [`LocaleError`] when the tag is none.
+    /// [`LocaleError`] when the text is no locale.
     pub fn for_locale(tag: &str) -> Result<Self, LocaleError> {
         Self::of_locale(tag, Choices::default())
     }

@@ -42,7 +42,7 @@ pub(in crate::query::filter) struct Term {
     pub(super) what: Operand,
 }
 
-/// Where it stands is nothing to what it says.
+/// Two terms are equal wherever they are in the text.
 impl PartialEq for Term {
     fn eq(&self, other: &Self) -> bool {
         self.what == other.what
@@ -185,7 +185,7 @@ fn joined<T>(
     Ok(())
 }
 
-/// How tightly a term binds: what stands in a place that asks for more needs brackets.
+/// How tightly a term binds: what is in a place that asks for more needs brackets.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Tightness {
     Sum,

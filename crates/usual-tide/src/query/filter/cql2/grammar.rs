@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use std::str::FromStr;
 use winnow::stream::{Stream, TokenSlice};
 
-/// Brackets and functions in each other at the most: far more than anyone writes, far less than the stack
+/// Brackets and functions in each other at most: far more than anyone writes, far less than the stack
 /// holds.
 const DEEPEST: usize = 32;
 
@@ -135,7 +135,7 @@ impl<'t> Input<'t> {
         .at(next.column)
     }
 
-    /// Parses something that stands one level deeper.
+    /// Parses something that is nested one level deeper.
     fn deeper<T>(&mut self, parse: impl FnOnce(&mut Self) -> Parsed<T>) -> Parsed<T> {
         if self.depth >= DEEPEST {
             return Err(QueryTextProblem::TooDeep(DEEPEST).at(self.next().column));
@@ -188,7 +188,7 @@ fn negation(input: &mut Input<'_>) -> Parsed<Either> {
     }
     if input.is_word("NOT") {
         let advice = "put brackets around the second";
-        return Err(unsupported("NOT stands behind NOT", advice).at(input.next().column));
+        return Err(unsupported("NOT after NOT", advice).at(input.next().column));
     }
     let test = predicate(input)?.into_test()?;
     Ok(Either::Test(Test::Not(Box::new(test)), column))
@@ -360,7 +360,7 @@ fn power(input: &mut Input<'_>) -> Parsed<Either> {
     let exponent = signed(input)?.into_term()?;
     if input.is_sign("^") {
         let advice = "put brackets around one of them";
-        return Err(unsupported("^ stands behind ^", advice).at(input.next().column));
+        return Err(unsupported("^ after ^", advice).at(input.next().column));
     }
     let what = Operand::Power(Box::new(base), Box::new(exponent));
     Ok(Either::Term(Term { column, what }))

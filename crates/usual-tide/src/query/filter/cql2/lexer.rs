@@ -106,7 +106,7 @@ fn goes_on_name(letter: char) -> bool {
     starts_name(letter) || letter.is_numeric() || letter == '.' || is_combining_mark(letter)
 }
 
-/// What stands between quotes, in which a doubled quote is one.
+/// The text between quotes, in which a doubled quote is one.
 fn quoted(quote: char, input: &mut Input<'_>) -> Option<String> {
     let mut text = String::new();
     let mark = |input: &mut Input<'_>| -> Lexed<char> { one_of(quote).parse_next(input) };

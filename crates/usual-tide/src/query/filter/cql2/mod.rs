@@ -51,7 +51,7 @@ impl FilterText {
     ///
     /// # Errors
     ///
-    /// [`QueryTextError`]: a field that there is none of, or kinds that cannot be compared.
+    /// [`QueryTextError`]: an unknown field, or kinds that cannot be compared.
     pub fn check<T: Fields>(&self) -> Result<Condition<T>, QueryTextError> {
         check::check(&self.0, &OfType::new())
     }
