@@ -1,4 +1,4 @@
-#![doc = "Load, bind, edit, and bring a view into step."]
+#![doc = "Load items, bind a list, edit, and update the view."]
 
 use usual_tide::{Item, Place, Query, Replica, Store};
 

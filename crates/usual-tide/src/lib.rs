@@ -9,26 +9,39 @@
 #![doc = include_str!("../examples/first_steps.rs")]
 //! ```
 //!
-//! # The words
+//! # Where to start
 //!
-//! An **item** is the app's value, any type that implements [`Item`]; its **key** is its identity. The
-//! **store** holds the items in **source order**. A **row** is an item's place in one **bound list**,
-//! its **position** the 0-based index there. A [`Feed`] is one consumer's reader of one list; a
-//! [`Replica`] is a copy that is kept by applying change sets alone.
+//! | you want to | read |
+//! |---|---|
+//! | define an item, its key and its fields | [`Item`], [`Fields`], [`FieldValue`] |
+//! | hold items and edit them | [`Store`], [`Place`], [`Rules`]; [`EditError`] when an edit fails |
+//! | choose what a list shows | [`Query`] with [`Condition`], [`Search`], [`Sort`] and [`Group`] |
+//! | read a list, and change what it shows | [`BoundList`], [`ListMut`] |
+//! | update a view | [`Feed`], [`ChangeSet`], [`ViewSink`](changes::ViewSink); [`Replica`] in tests |
+//! | keep what the person selected | [`Selection`] |
+//! | edit in a form, undo, ask before a removal | [`Draft`], [`Store::history`], [`Store::removals`] |
+//! | share a store between threads | [`SharedStore`] |
+//! | save edits somewhere that can refuse them | [`Store::writes`], and the crate `usual-tide-sources` |
 //!
-//! # What can go wrong, and what happens then
+//! # Terms
 //!
-//! Every edit that cannot be done is a typed error and has changed nothing: an unknown key, a key
-//! that is taken, a position out of range. Filters, sorts and edit closures are yours and may panic;
-//! then too nothing has changed. No call panics on what a caller passes in.
+//! An **item** is the app's value; its **key** is its identity. The **store** holds the items in **source order**. A
+//! **row** is the place of an item in one **bound list**; its **position** is its 0-based index there. A **feed** is
+//! one reader of one list; it returns one **change set** for everything that happened since it was last read.
+//!
+//! # Errors and panics
+//!
+//! An edit that cannot be done returns a typed error and changes nothing: an unknown key, a key that is taken, a
+//! position out of range. When a filter, a sort or an edit closure of the app panics, the panic goes to the caller,
+//! and nothing has changed. No call panics on its arguments.
 //!
 //! # Features
 //!
 //! On unless `default-features = false`:
 //!
 //! - `derive`: `#[derive(Item)]`, `#[derive(Fields)]` and `#[derive(FieldValue)]`.
-//! - `calendar`: dates and timestamps as fields ([`jiff`]), and sections by day, week, month, quarter and year.
-//! - `decimals`: exact decimal numbers as fields ([`rust_decimal`]), exact means, and sections by ranges of a number.
+//! - `calendar`: dates and timestamps as fields (the crate `jiff`), and sections by day, week, month, quarter and year.
+//! - `decimals`: exact decimal numbers as fields (the crate `rust_decimal`), exact means, and sections by ranges of a number.
 //! - `cql2`: conditions as text, parsed and written ([`Condition::parse`]).
 //! - `suggestions`: the values of a field while a person types, and the nearest name in errors about unknown fields.
 //!
@@ -148,19 +161,30 @@ pub mod writes {
     };
 }
 
+#[doc(inline)]
 pub use changes::{ChangeSet, Replica};
+#[doc(inline)]
 pub use drafts::Draft;
+#[doc(inline)]
 pub use edits::{EditError, Place};
+#[doc(inline)]
 pub use fields::{Field, FieldValue, Fields};
+#[doc(inline)]
 pub use item::Item;
+#[doc(inline)]
 pub use lists::{BoundList, Feed, ListId, ListMut, Selection};
+#[doc(inline)]
 pub use query::{Condition, Group, Query, Search, Sort};
+#[doc(inline)]
 pub use rules::Rules;
+#[doc(inline)]
 pub use shared::SharedStore;
+#[doc(inline)]
 pub use store::Store;
 
 #[cfg(feature = "probe")]
 #[doc(hidden)]
+#[doc(inline)]
 pub use order::TreeProbe;
 
 #[cfg(feature = "calendar")]
