@@ -68,8 +68,7 @@ impl<T: Item> ListState<T> {
     pub(crate) fn feed(&mut self, list: ListId) -> Feed<T> {
         let cursor = Arc::new(Mutex::new(Cursor {
             version: self.log.version(),
-            unread: None,
-            unread_sections: SectionChange::None,
+            folded: None,
             window: self.window(),
             layout: self.layout().cloned(),
         }));
@@ -82,8 +81,7 @@ impl<T: Item> ListState<T> {
     /// Makes a feed begin with the rows as they are now.
     pub(super) fn begin_at_now(&self, cursor: &mut Cursor<T>) {
         cursor.version = self.log.version();
-        cursor.unread = None;
-        cursor.unread_sections = SectionChange::None;
+        cursor.folded = None;
         cursor.window = self.window();
         cursor.layout = self.layout().cloned();
     }
@@ -91,7 +89,7 @@ impl<T: Item> ListState<T> {
     /// Whether anything happened since a feed was read, be it that it comes to nothing.
     pub(crate) fn has_unread(&self, feed: &Feed<T>) -> bool {
         let cursor = lock(&feed.cursor);
-        cursor.version != self.log.version() || cursor.unread.is_some()
+        cursor.version != self.log.version() || cursor.folded_rows().is_some()
     }
 
     /// All that a feed of this list has not read, as one minimal set.
@@ -101,7 +99,7 @@ impl<T: Item> ListState<T> {
 
     fn read_unread(&self, cursor: &mut Cursor<T>, context: Context<'_, T>) -> Option<ChangeSet<T>> {
         let (version, window) = (self.log.version(), self.window());
-        if cursor.version == version && cursor.unread.is_none() {
+        if cursor.version == version && cursor.folded_rows().is_none() {
             return None;
         }
         let grouped = cursor.layout.is_some() || self.grouping.is_some();
@@ -247,7 +245,7 @@ impl<T: Item> ListState<T> {
 
     /// The only touched row, which needs no composition, and how many rows there were.
     fn only_row(&self, cursor: &Cursor<T>) -> Option<(usize, &TouchedRow<Arc<T>>)> {
-        if cursor.unread.is_some() {
+        if cursor.folded_rows().is_some() {
             return None;
         }
         let mut entries = self.log.since(cursor.version)?;

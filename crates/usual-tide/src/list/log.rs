@@ -5,6 +5,7 @@ use super::grouping::{SectionChange, Sectioned};
 use super::version::Version;
 use crate::change::{Alignment, Layout, Segment, TouchedRow, align_touched, compose_all};
 use crate::query::Window;
+use hashbrown::HashMap;
 use std::borrow::Cow;
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
@@ -21,6 +22,9 @@ const KEPT_ROWS: usize = if cfg!(test) { 32 } else { 4096 };
 
 /// Unread changes at which the feeds that lag behind get theirs folded into one.
 const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };
+
+/// Feeds that are asked at every edit what they need.
+const FEW_FEEDS: usize = if cfg!(test) { 1 } else { 16 };
 
 /// One change of a list's rows.
 pub(super) enum Entry<T> {
@@ -90,6 +94,9 @@ pub(super) struct Log<T> {
     first: u64,
     weight: usize,
     feeds: Vec<Weak<Mutex<Cursor<T>>>>,
+    /// How many entries there may be before the feeds are asked again which of them they need: asking costs as much as
+    /// there are feeds, so it is done once in as many edits.
+    ask_at: usize,
 }
 
 impl<T> Log<T> {
@@ -99,6 +106,7 @@ impl<T> Log<T> {
             first: 0,
             weight: 0,
             feeds: Vec::new(),
+            ask_at: 0,
         }
     }
 
@@ -142,7 +150,11 @@ impl<T> Log<T> {
         if self.entries.len() <= KEPT_ENTRIES && self.weight <= KEPT_ROWS {
             return;
         }
-        if self.entries.len() > MOST_UNREAD || self.weight > rows.max(MOST_UNREAD) {
+        let is_over = self.entries.len() > MOST_UNREAD || self.weight > rows.max(MOST_UNREAD);
+        if self.entries.len() < self.ask_at && !is_over {
+            return;
+        }
+        if is_over {
             self.compact_unread();
         }
         let needed = self.oldest_unread();
@@ -156,6 +168,11 @@ impl<T> Log<T> {
             self.weight -= entry.weight();
             self.first += 1;
         }
+        // A few feeds cost nothing to ask.
+        self.ask_at = match self.feeds.len() {
+            0..=FEW_FEEDS => 0,
+            feeds => self.entries.len() + feeds.min(MOST_UNREAD),
+        };
     }
 
     fn oldest_unread(&mut self) -> Version {
@@ -175,14 +192,25 @@ impl<T> Log<T> {
             changes = self.entries.len(),
             "folding what late feeds have not read"
         );
+        // Feeds that have read as far share one folding: which they have read to, and what was folded before.
+        let mut folded: HashMap<(Version, *const Folded<T>), Arc<Folded<T>>> = HashMap::new();
         for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
             let mut cursor = lock(&cursor);
             if cursor.version < now {
-                let rows = self.unread(&cursor, Alignment::clone);
-                cursor.unread_sections = self.unread_sections(&cursor);
-                cursor.unread = rows;
+                let before = cursor.folded.as_ref().map_or(std::ptr::null(), Arc::as_ptr);
+                let shared = folded.entry((cursor.version, before));
+                let shared = shared.or_insert_with(|| Arc::new(self.fold(&cursor)));
+                cursor.folded = Some(Arc::clone(shared));
                 cursor.version = now;
             }
+        }
+    }
+
+    /// All that a feed has not read as one change.
+    fn fold(&self, cursor: &Cursor<T>) -> Folded<T> {
+        Folded {
+            rows: self.unread(cursor, Alignment::clone),
+            sections: self.unread_sections(cursor),
         }
     }
 
@@ -194,8 +222,8 @@ impl<T> Log<T> {
         make: impl FnOnce(&Alignment<T>) -> R,
     ) -> Option<R> {
         let entries: Vec<Unread<'_, T>> = cursor
-            .unread
-            .iter()
+            .folded_rows()
+            .into_iter()
             .map(Unread::Folded)
             .chain(
                 self.since(cursor.version)?
@@ -210,8 +238,10 @@ impl<T> Log<T> {
     pub(super) fn unread_sections(&self, cursor: &Cursor<T>) -> SectionChange {
         let noted = self.since(cursor.version).into_iter().flatten();
         let noted = noted.filter_map(|noted| Some(&noted.sections.as_ref()?.change));
-        let mut changes = [&cursor.unread_sections]
-            .into_iter()
+        let mut changes = cursor
+            .folded
+            .iter()
+            .map(|folded| &folded.sections)
             .chain(noted)
             .filter(|change| !matches!(change, SectionChange::None));
         let Some(first) = changes.next() else {
@@ -236,13 +266,24 @@ impl<T> Log<T> {
 /// How far a feed has read.
 pub(super) struct Cursor<T> {
     pub(super) version: Version,
-    /// What came before that version and is unread all the same: it was folded into one.
-    pub(super) unread: Option<Alignment<T>>,
-    /// What came before that version, of the sections.
-    pub(super) unread_sections: SectionChange,
+    /// What came before that version and is unread all the same.
+    pub(super) folded: Option<Arc<Folded<T>>>,
     pub(super) window: Window,
     /// The sections when the feed was read; none in a list that was not grouped.
     pub(super) layout: Option<Layout>,
+}
+
+impl<T> Cursor<T> {
+    /// The rows of what was folded.
+    pub(super) fn folded_rows(&self) -> Option<&Alignment<T>> {
+        self.folded.as_ref()?.rows.as_ref()
+    }
+}
+
+/// Unread changes that were folded into one, for all feeds that have read as far.
+pub(super) struct Folded<T> {
+    rows: Option<Alignment<T>>,
+    sections: SectionChange,
 }
 
 /// A part of what a feed has not read.

@@ -157,6 +157,14 @@ impl<T> Sort<T> {
         }
     }
 
+    /// Sorts, each for the rows that tie in those before it.
+    pub(super) fn joined(sorts: &[Self]) -> Self {
+        let levels = sorts.iter().flat_map(|sort| sort.levels.iter());
+        Self {
+            levels: levels.cloned().collect(),
+        }
+    }
+
     fn with_last(self, change: impl FnOnce(&mut Level<T>)) -> Self {
         let mut levels: Vec<Level<T>> = self.levels.iter().cloned().collect();
         if let Some(last) = levels.last_mut() {

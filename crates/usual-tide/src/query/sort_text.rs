@@ -65,7 +65,7 @@ impl<T: 'static> Sort<T> {
         fields: &impl FieldLookup<T>,
         level: impl Fn(AnyField<T>) -> Self,
     ) -> Result<Self, QueryTextError> {
-        let mut whole: Option<Self> = None;
+        let mut sorts = Vec::new();
         let mut column = 1;
         for part in text.split(',') {
             let blanks = part.chars().take_while(|c| c.is_whitespace()).count();
@@ -88,19 +88,14 @@ impl<T: 'static> Sort<T> {
                 })
             })?;
             let level = level(field);
-            let level = match descending {
+            sorts.push(match descending {
                 Some(true) => level.descending(),
                 Some(false) => level.ascending(),
-                None => level,
-            };
-            whole = Some(match whole {
-                Some(before) => before.then(level),
                 None => level,
             });
             column += part.chars().count() + 1;
         }
-        // `split` gives at least one part, and a part without a name was an error.
-        whole.ok_or(QueryTextProblem::NoName.at(1))
+        Ok(Self::joined(&sorts))
     }
 }
 

@@ -171,21 +171,17 @@ impl<T: Item> Store<T> {
         let steps = self.journal.steps.len() - start.steps;
         tracing::debug!(steps, "taking back an edit");
         for (number, list) in self.journal.unbound.drain(start.unbound..) {
-            self.lists[number] = Some(list);
+            self.lists.put_back(number, list);
         }
         if let Some(lists) = start.lists {
-            for (number, list) in self.lists.iter_mut().enumerate() {
-                match lists.get(number) {
-                    Some(Some(savepoint)) => {
-                        if let Some(list) = list {
-                            list.roll_back(*savepoint);
-                        }
-                    }
-                    Some(None) => {}
-                    // It was bound since.
-                    None => *list = None,
+            self.lists.retain(|number, list| {
+                // One that was bound since is none of them.
+                let known = lists.binary_search_by_key(&number, |(number, _)| *number);
+                if let Ok(at) = known {
+                    list.roll_back(lists[at].1);
                 }
-            }
+                known.is_ok()
+            });
             self.journal.followed = start.followed;
         }
         self.roll_back(start.steps);
@@ -206,16 +202,14 @@ struct Start {
     followed: usize,
     uniques: usize,
     unbound: usize,
-    /// The lists' states; none for a single edit inside a batch, which no list follows.
-    lists: Option<Vec<Option<Savepoint>>>,
+    /// The lists' states by their numbers, ascending; none for a single edit inside a batch, which no list follows.
+    lists: Option<Vec<(u64, Savepoint)>>,
 }
 
 impl Start {
     fn of_batch<T: Item>(store: &Store<T>) -> Self {
-        let marks = store
-            .lists
-            .iter()
-            .map(|list| Some(list.as_ref()?.savepoint()));
+        let marks = store.lists.numbered();
+        let marks = marks.map(|(number, list)| (number, list.savepoint()));
         Self {
             lists: Some(marks.collect()),
             ..Self::of_edit(store)

@@ -100,7 +100,7 @@ pub(super) struct Journal<T: Item> {
     /// The edits and batches that are open, one in another, the outermost first.
     pub(super) open: Vec<OpenEdit>,
     /// Lists that were unbound, with their numbers: they are bound again when the edit is taken back.
-    pub(super) unbound: Vec<(usize, ListState<T>)>,
+    pub(super) unbound: Vec<(u64, ListState<T>)>,
 }
 
 impl<T: Item> Journal<T> {
@@ -143,7 +143,7 @@ impl<T: Item> Store<T> {
         }
         let context = base.context();
         let touches = touches(steps, context);
-        for list in lists.iter_mut().flatten() {
+        for list in lists.iter_mut() {
             list.update(&touches, context);
         }
         journal.followed = journal.steps.len();
@@ -151,7 +151,7 @@ impl<T: Item> Store<T> {
 
     /// Makes the edit final: removed items are let go, and feeds have it.
     pub(super) fn finish_edit(&mut self) {
-        for list in self.lists.iter_mut().flatten() {
+        for list in self.lists.iter_mut() {
             list.finish_edit();
         }
         for step in self.journal.steps.drain(..) {

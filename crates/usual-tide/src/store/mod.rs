@@ -45,11 +45,12 @@ pub use writes::{
 };
 
 use crate::item::{Item, Rules};
-use crate::list::{Context, ListState};
+use crate::list::Context;
 use crate::order::Slot;
 use base::Base;
 use history::UndoLog;
 use journal::Journal;
+use lists::BoundLists;
 use special_rows::SpecialRows;
 use std::fmt;
 use std::sync::Arc;
@@ -88,7 +89,7 @@ pub struct Store<T: Item> {
     rules: Option<Arc<Rules<T>>>,
     uniques: Uniques,
     /// Lists by number; `None` once unbound.
-    lists: Vec<Option<ListState<T>>>,
+    lists: BoundLists<T>,
     journal: Journal<T>,
     history: UndoLog<T>,
     /// The writes that wait for the source's answer, where they are tracked.
@@ -109,7 +110,7 @@ impl<T: Item> Store<T> {
             special: SpecialRows::new(),
             rules: None,
             uniques: Uniques::new(0),
-            lists: Vec::new(),
+            lists: BoundLists::new(),
             journal: Journal::new(),
             history: UndoLog::new(),
             tickets: None,
@@ -187,7 +188,7 @@ impl<T: Item> Store<T> {
         }
         self.check_special_rows()?;
         self.check_uniques()?;
-        for list in self.lists.iter().flatten() {
+        for list in self.lists.iter() {
             list.check(self.context())?;
         }
         Ok(())
@@ -204,7 +205,7 @@ impl<T: Item> fmt::Debug for Store<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Store")
             .field("items", &self.len())
-            .field("lists", &self.lists.iter().flatten().count())
+            .field("lists", &self.lists.iter().count())
             .finish()
     }
 }

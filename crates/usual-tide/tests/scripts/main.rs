@@ -10,6 +10,7 @@ mod checks;
 mod contradictions;
 mod grouped;
 mod held;
+mod many_feeds;
 mod model;
 mod orders;
 mod panics;

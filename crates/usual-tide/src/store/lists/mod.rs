@@ -1,9 +1,11 @@
 //! The lists of a store: bound, changed, read, unbound.
 
+mod bound;
 mod list_mut;
 mod place;
 mod sections;
 
+pub(super) use bound::BoundLists;
 pub use list_mut::ListMut;
 pub use place::ListEditError;
 pub use sections::{OtherSection, SectionError};
@@ -39,10 +41,9 @@ impl<T: Item> Store<T> {
         for slot in self.special.all_held() {
             list.hold(slot, self.context());
         }
-        self.lists.push(Some(list));
         ListId {
             store: self.id,
-            number: self.lists.len() as u64 - 1,
+            number: self.lists.add(list),
         }
     }
 
@@ -53,7 +54,7 @@ impl<T: Item> Store<T> {
     /// [`UnknownList`] when it is not bound to this store.
     pub fn unbind(&mut self, list: ListId) -> Result<(), UnknownList> {
         let number = self.number(list)?;
-        let unbound = self.lists[number].take();
+        let unbound = self.lists.take(number);
         if self.journal.is_open() {
             // The open batch may be taken back.
             self.journal
@@ -187,7 +188,7 @@ impl<T: Item> Store<T> {
 
     fn each_list(&mut self, change: impl Fn(&mut ListState<T>, Context<'_, T>)) {
         let context = self.base.context();
-        for list in self.lists.iter_mut().flatten() {
+        for list in self.lists.iter_mut() {
             change(list, context);
         }
     }
@@ -203,15 +204,10 @@ impl<T: Item> Store<T> {
         })
     }
 
-    fn number(&self, list: ListId) -> Result<usize, UnknownList> {
-        let unknown = UnknownList {
-            number: list.number,
-        };
-        let number = usize::try_from(list.number).map_err(|_| unknown)?;
-        let bound = self.lists.get(number).is_some_and(Option::is_some);
-        (list.store == self.id && bound)
-            .then_some(number)
-            .ok_or(unknown)
+    fn number(&self, list: ListId) -> Result<u64, UnknownList> {
+        let number = list.number;
+        let is_bound = list.store == self.id && self.lists.get(number).is_some();
+        is_bound.then_some(number).ok_or(UnknownList { number })
     }
 
     pub(crate) fn list_state(
@@ -219,9 +215,7 @@ impl<T: Item> Store<T> {
         list: ListId,
     ) -> Result<(&ListState<T>, Context<'_, T>), UnknownList> {
         let number = self.number(list)?;
-        let state = self.lists[number].as_ref().ok_or(UnknownList {
-            number: list.number,
-        })?;
+        let state = self.lists.get(number).ok_or(UnknownList { number })?;
         Ok((state, self.context()))
     }
 
@@ -231,9 +225,7 @@ impl<T: Item> Store<T> {
     ) -> Result<(&mut ListState<T>, Context<'_, T>), UnknownList> {
         let number = self.number(list)?;
         let context = self.base.context();
-        let state = self.lists[number].as_mut().ok_or(UnknownList {
-            number: list.number,
-        })?;
+        let state = self.lists.get_mut(number).ok_or(UnknownList { number })?;
         Ok((state, context))
     }
 }
