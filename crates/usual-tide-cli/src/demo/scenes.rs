@@ -25,7 +25,7 @@ pub(super) const ALL: &[Scene] = &[
     },
     Scene {
         heading: "A title is corrected",
-        story: "Piece P-0417 was written down in a hurry.",
+        story: "The title of piece P-0417 has a mistake.",
         code: "store.edit(&\"P-0417\", |piece| piece.title.push_str(\", unglazed\"))",
         edit: |DemoStore { store, .. }| {
             let key = "P-0417".into();
@@ -38,9 +38,9 @@ pub(super) const ALL: &[Scene] = &[
     },
     Scene {
         heading: "One row down by one",
-        story: "The fifth piece changes places with the one below it. Lifting it lets that one slip up, so the \
-                gap that a drag reports (6) and the row where the piece ends (5) differ. Of two neighbours that \
-                change places, the one that goes up is said to move.",
+        story: "The fifth piece changes places with the one below it. When it is taken out, the rows below go up \
+                by one, so the gap that a drag reports (6) and the row where the piece ends (5) differ. Of two \
+                neighbours that change places, the one that goes up counts as moved.",
         code: "store.move_to(&key, Place::Gap(6))   // the same as Place::Row(5)",
         edit: |DemoStore { store, .. }| {
             let key = key_at(store, 4)?;
@@ -88,8 +88,8 @@ pub(super) const ALL: &[Scene] = &[
     },
     Scene {
         heading: "A row under edit stays where it is",
-        story: "The tallest piece was measured wrong: a form opens with a draft of it. While it is open the kiln's own \
-                log says that the piece was fired, so that it belongs in this list no more. Its row is held.",
+        story: "The height of the tallest piece is wrong: a form opens with a draft of it. While the form is open, \
+                another program marks the piece as fired, so it no longer matches the filter. Its row is held.",
         code: "let mut draft = store.drafts_mut().begin(&key)?;   // and from the log: piece.fired = true",
         edit: |DemoStore {
                    store, list, draft, ..
@@ -101,8 +101,8 @@ pub(super) const ALL: &[Scene] = &[
     },
     Scene {
         heading: "The draft is committed",
-        story: "Both changes are kept, for they are of different fields. Now the row goes where it belongs: out of this \
-                list, in one change set.",
+        story: "Both changes are kept, because they are in different fields. Now the row leaves this list, in one \
+                change set.",
         code: "draft.type_text(\"height_mm\", \"305\")?;   store.drafts_mut().commit(draft)",
         edit: |DemoStore { store, draft, .. }| {
             if let Some(mut draft) = draft.take() {
@@ -127,9 +127,9 @@ pub(super) const ALL: &[Scene] = &[
         },
     },
     Scene {
-        heading: "Yes, that was meant",
-        story: "Only now are they removed from the store. Had the answer been no, each row would have come back \
-                exactly where it belongs, whatever happened meanwhile.",
+        heading: "The person confirms",
+        story: "Only now are they removed from the store. If the answer were no, each row would return to its place, \
+                whatever happened meanwhile.",
         code: "store.removals_mut().confirm(asked)",
         edit: |DemoStore { store, asked, .. }| {
             if let Some(asked) = asked.take() {
@@ -139,8 +139,8 @@ pub(super) const ALL: &[Scene] = &[
         },
     },
     Scene {
-        heading: "That was a mistake",
-        story: "They were on the wrong shelf after all. One step back, and each is where it was.",
+        heading: "Undo",
+        story: "It was the wrong shelf. One undo, and each row is back in its place.",
         code: "store.history_mut().undo()",
         edit: |DemoStore { store, .. }| {
             store.history_mut().undo()?;

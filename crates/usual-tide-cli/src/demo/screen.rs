@@ -147,8 +147,8 @@ impl Screen {
         self.line("");
         self.line(&format!("{BOLD}In step{BOLD:#}"));
         self.paragraph(&format!(
-            "The view's {rows} rows equal the list's {rows} rows, though it heard of change sets alone. In {scenes} \
-             scenes they touched {touched} rows out of the {shown} that {scenes} reloads would have drawn."
+            "The view shows the same {rows} rows as the list, and only change sets updated it. In {scenes} steps they \
+             touched {touched} rows; {scenes} reloads would have drawn {shown}."
         ));
     }
 
