@@ -338,7 +338,7 @@ fn the_demo_ends_in_step() {
     let output = run(&["demo"]);
     assert!(output.status.success());
     let text = stdout(&output);
-    assert!(text.contains("The view's 241 rows equal the list's 241 rows"));
+    assert!(text.contains("The view shows the same 241 rows as the list"));
     assert_eq!(text.matches("rows touched").count(), 12);
     assert!(!text.contains('\u{1b}'), "colour in a pipe");
     let widest = text.lines().map(|line| line.chars().count()).max();

@@ -45,7 +45,7 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     link.flush(LONG)?;
     println!("{} saved", store.read(Store::len)? - before);
-    for refused in store.read(|store| store.writes().refused().to_vec())? {
+    for refused in store.read(|store| store.writes().refused().cloned().collect::<Vec<_>>())? {
         println!("{}: {}", refused.write.key, refused.reason);
     }
     let saved = |store: &Store<Record>| {

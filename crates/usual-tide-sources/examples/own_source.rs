@@ -76,7 +76,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     println!("-- one is added, and refused");
     store.edit(|store| store.add(piece(3, ""), Place::Start))??;
     link.close(LONG);
-    for refused in store.read(|store| store.writes().refused().to_vec())? {
+    for refused in store.read(|store| store.writes().refused().cloned().collect::<Vec<_>>())? {
         println!("{}: {}", refused.write.key, refused.reason);
     }
     Ok(())

@@ -290,7 +290,7 @@ proptest! {
         for (number, store) in stores.iter().enumerate() {
             let told = store.read(|store| {
                 assert_eq!(store.check(), Ok(()));
-                store.writes().refused().iter().map(|refused| {
+                store.writes().refused().map(|refused| {
                     (refused.write.ticket, refused.reason.clone())
                 }).collect::<HashMap<Ticket, String>>()
             }).unwrap();

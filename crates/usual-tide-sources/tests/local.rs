@@ -269,7 +269,7 @@ fn a_table_refuses_what_its_rules_forbid_and_what_others_changed() {
         .unwrap();
     link.flush(LONG).unwrap();
     let reasons = |store: &Store<Record>| -> Vec<(String, String)> {
-        let refused = store.writes().refused().iter();
+        let refused = store.writes().refused();
         refused
             .map(|one| (one.write.key.to_string(), one.reason.clone()))
             .collect()
@@ -356,7 +356,7 @@ fn what_is_no_table_is_told() {
         .unwrap();
     link.flush(LONG).unwrap();
     let reason = store
-        .read(|store| store.writes().refused()[0].reason.clone())
+        .read(|store| store.writes().refused().next().unwrap().reason.clone())
         .unwrap();
     assert_eq!(reason, "a query cannot be written to");
     let (store, _link) = linked(SqliteSource::table(&path, "b").unwrap());
@@ -439,7 +439,9 @@ fn what_is_refused_with_another_is_not_sent_by_the_next_run() {
     both.unwrap().unwrap();
     assert!(link.close(LONG).is_empty());
     assert_eq!(
-        store.read(|store| store.writes().refused().len()).unwrap(),
+        store
+            .read(|store| store.writes().refused().count())
+            .unwrap(),
         2
     );
     assert_eq!(outbox_len(&unsent), 0);

@@ -1,6 +1,8 @@
 //! Following a position through a change.
 
-use super::set::ChangeSet;
+use super::set::{ChangeSet, MovedRun};
+use std::fmt;
+use std::sync::OnceLock;
 
 /// Where a row of B is in A.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -12,8 +14,13 @@ pub enum Followed {
     Gone(Option<usize>),
 }
 
+/// The kept rows as runs, by their positions in B: found out when a position is first followed.
+#[derive(Default)]
+pub(super) struct KeptRuns(OnceLock<Vec<MovedRun>>);
+
 impl<T> ChangeSet<T> {
-    /// Where the row that was at a position of B is in A; `None` when B had no such position. O(k).
+    /// Where the row that was at a position of B is in A; `None` when B had no such position.
+    /// O(log k), after O(k log k) for the first one.
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
@@ -34,55 +41,27 @@ impl<T> ChangeSet<T> {
         if position >= self.before {
             return None;
         }
-        let run = self
-            .removed
-            .iter()
-            .find(|run| run.range().contains(&position));
-        let Some(run) = run else {
-            return Some(Followed::At(self.follow_kept(position)));
-        };
-        let nearest = if run.range().end < self.before {
-            Some(run.range().end)
-        } else {
-            run.at.checked_sub(1)
-        };
-        Some(Followed::Gone(nearest.map(|kept| self.follow_kept(kept))))
+        let runs = self.kept.0.get_or_init(|| {
+            let mut runs = self.still_runs();
+            runs.extend_from_slice(&self.moved);
+            runs.sort_unstable_by_key(|run| run.from);
+            runs
+        });
+        let (before, after) =
+            runs.split_at(runs.partition_point(|run| run.from + run.len <= position));
+        let next = after.first();
+        if let Some(run) = next.filter(|run| run.from <= position) {
+            return Some(Followed::At(run.to + (position - run.from)));
+        }
+        let next = next.map(|run| run.to);
+        let last = before.last().map(|run| run.to + run.len - 1);
+        Some(Followed::Gone(next.or(last)))
     }
+}
 
-    /// The same for a row that is in A.
-    fn follow_kept(&self, position: usize) -> usize {
-        let moved = self
-            .moved
-            .iter()
-            .find(|run| (run.from..run.from + run.len).contains(&position));
-        if let Some(run) = moved {
-            return run.to + (position - run.from);
-        }
-        let before = |at: usize, len: usize| len.min(position.saturating_sub(at));
-        let left: usize = self
-            .removed
-            .iter()
-            .map(|run| before(run.at, run.rows.len()))
-            .chain(self.moved.iter().map(|run| before(run.from, run.len)))
-            .sum();
-        // Rows that arrived push it down, in the order in which they stand in A.
-        let mut now = position - left;
-        let mut moved = self.moved.iter().map(|run| (run.to, run.len)).peekable();
-        let mut inserted = self
-            .inserted
-            .iter()
-            .map(|run| (run.at, run.rows.len()))
-            .peekable();
-        loop {
-            let next = match (moved.peek(), inserted.peek()) {
-                (Some(one), Some(two)) if one.0 < two.0 => moved.next(),
-                (Some(_), None) => moved.next(),
-                _ => inserted.next(),
-            };
-            match next {
-                Some((at, len)) if at <= now => now += len,
-                _ => return now,
-            }
-        }
+impl fmt::Debug for KeptRuns {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let known = self.0.get().map(Vec::len);
+        f.debug_tuple("KeptRuns").field(&known).finish()
     }
 }

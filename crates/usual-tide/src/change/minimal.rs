@@ -1,6 +1,7 @@
 //! As few moves as possible.
 
 use super::align::{Alignment, Segment};
+use super::follow::KeptRuns;
 use super::increasing::heaviest_increasing;
 use super::rejoin::rejoin;
 use super::rows::Rows;
@@ -34,6 +35,7 @@ impl<T: Item> ChangeSet<T> {
             moved: Vec::new(),
             updated: Vec::new(),
             moved_items: None,
+            kept: KeptRuns::default(),
             numbers: Numbers::default(),
             sections: None,
         };

@@ -1,5 +1,6 @@
 //! The change set and its parts.
 
+use super::follow::KeptRuns;
 use super::rows::Rows;
 use super::sections::{Section, SectionRow, Sectioning};
 use crate::item::{FieldPath, Item};
@@ -71,6 +72,7 @@ pub struct ChangeSet<T> {
     pub(super) updated: Vec<Updated<T>>,
     /// The items of the moved rows as they are in A, in the order of `moved`; none where they are not known.
     pub(super) moved_items: Option<Rows<T>>,
+    pub(super) kept: KeptRuns,
     pub(super) numbers: Numbers,
     /// The sections, where the list was or is grouped.
     pub(super) sections: Option<Box<Sectioning>>,
@@ -143,6 +145,7 @@ impl<T> ChangeSet<T> {
             moved: Vec::new(),
             updated: Vec::new(),
             moved_items: None,
+            kept: KeptRuns::default(),
             numbers: Numbers::default(),
             sections: None,
         }
@@ -378,6 +381,7 @@ impl<T> Clone for ChangeSet<T> {
             moved: self.moved.clone(),
             updated: self.updated.clone(),
             moved_items: self.moved_items.clone(),
+            kept: KeptRuns::default(),
             numbers: self.numbers,
             sections: self.sections.clone(),
         }

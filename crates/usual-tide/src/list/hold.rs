@@ -13,7 +13,9 @@ impl<T: Item> ListState<T> {
             return;
         }
         if let Some(item) = context.items.get(slot) {
-            self.rollback.push(RollbackStep::Held(self.held.clone()));
+            let placed_by = None;
+            self.rollback
+                .push(RollbackStep::HeldRow { slot, placed_by });
             self.held.insert(slot, Arc::clone(item));
         }
     }
@@ -28,13 +30,21 @@ impl<T: Item> ListState<T> {
 
     /// Lets go of a row, which goes where it belongs.
     pub(crate) fn release(&mut self, slot: Slot, context: Context<'_, T>) {
-        if !self.held.contains_key(&slot) {
+        let Some(placed_by) = self.forget_held(slot) else {
             return;
-        }
-        self.rollback.push(RollbackStep::Held(self.held.clone()));
-        let placed_by = self.held.remove(&slot);
-        if let (Some(item), Some(placed_by)) = (context.items.get(slot), placed_by) {
+        };
+        if let Some(item) = context.items.get(slot) {
             self.settle(slot, item, &placed_by, context);
         }
+    }
+
+    /// Holds a row no more; returns the item that it was placed by.
+    pub(super) fn forget_held(&mut self, slot: Slot) -> Option<Arc<T>> {
+        let placed_by = self.held.remove(&slot)?;
+        self.rollback.push(RollbackStep::HeldRow {
+            slot,
+            placed_by: Some(Arc::clone(&placed_by)),
+        });
+        Some(placed_by)
     }
 }

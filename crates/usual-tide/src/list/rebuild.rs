@@ -272,9 +272,8 @@ impl<T: Item> ListState<T> {
             .filter(gone)
             .map(|row| row.touch.slot)
             .collect();
-        if !gone.is_empty() {
-            self.rollback.push(RollbackStep::Held(self.held.clone()));
-            self.held.retain(|slot, _| !gone.contains(slot));
+        for slot in gone {
+            self.forget_held(slot);
         }
     }
 }

@@ -54,6 +54,12 @@ impl<T: Item> ListState<T> {
                 Some(RollbackStep::Rebuilt(rows)) => self.rows = *rows,
                 Some(RollbackStep::Requeried(query)) => self.query = *query,
                 Some(RollbackStep::Held(held)) => self.held = held,
+                Some(RollbackStep::HeldRow { slot, placed_by }) => {
+                    match placed_by {
+                        Some(item) => self.held.insert(slot, item),
+                        None => self.held.remove(&slot),
+                    };
+                }
                 Some(RollbackStep::Sections { before, tallied }) => {
                     if let Some((grouping, group)) =
                         self.grouping.as_mut().zip(self.query.grouping())
@@ -62,10 +68,12 @@ impl<T: Item> ListState<T> {
                         grouping.roll_back(group, tallied);
                     }
                 }
-                Some(RollbackStep::Collapsed { layout, collapsed }) => {
+                Some(RollbackStep::Collapsed { layout, toggled }) => {
                     if let Some(grouping) = &mut self.grouping {
                         grouping.layout = layout;
-                        grouping.collapsed = collapsed;
+                        for key in toggled {
+                            grouping.toggle(key);
+                        }
                     }
                 }
                 Some(RollbackStep::Regrouped(grouping)) => {

@@ -7,7 +7,7 @@ use crate::change::Layout;
 use crate::item::SectionKey;
 use crate::order::{RowTree, Slot};
 use crate::query::Query;
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashMap;
 use std::ops::Range;
 use std::sync::{Arc, Mutex, Weak};
 
@@ -37,6 +37,11 @@ pub(super) enum RollbackStep<T> {
     Requeried(Box<Query<T>>),
     /// Other rows were held.
     Held(HashMap<Slot, Arc<T>>),
+    /// A row was not held, or was placed by another item.
+    HeldRow {
+        slot: Slot,
+        placed_by: Option<Arc<T>>,
+    },
     /// The sections were others, and this was put into their totals or taken out.
     Sections {
         before: Layout,
@@ -45,7 +50,8 @@ pub(super) enum RollbackStep<T> {
     /// Other sections were collapsed.
     Collapsed {
         layout: Layout,
-        collapsed: HashSet<SectionKey>,
+        /// Those that were toggled.
+        toggled: Vec<SectionKey>,
     },
     /// The rows were grouped in another way.
     Regrouped(Option<Box<Grouping>>),

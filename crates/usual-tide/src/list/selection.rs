@@ -362,8 +362,11 @@ impl<T: Item> Selection<T> {
         // A row that came and went between two change sets is in neither.
         let hidden: HashSet<T::Key> = change.hidden.iter().cloned().collect();
         for key in std::mem::take(&mut self.chosen) {
+            if rows.shows(&key) {
+                continue;
+            }
             let noted = !self.selected.contains(&key) || hidden.contains(&key);
-            if !noted && rows.position(&key).is_none() {
+            if !noted {
                 self.note_gone(&key, rows, &mut change);
             }
         }

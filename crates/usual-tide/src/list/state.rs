@@ -9,7 +9,7 @@ use super::version::Version;
 use crate::item::{Arena, Item, KeyTable};
 use crate::order::{RowTree, Slot};
 use crate::query::{Columns, Query, Sort, Window};
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashMap;
 use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
@@ -35,15 +35,15 @@ pub(crate) struct Context<'a, T> {
     pub(crate) items: &'a Arena<T>,
     pub(crate) keys: &'a KeyTable,
     pub(crate) source: &'a RowTree,
-    /// Rows that no list shows: they are proposed for removal.
-    pub(crate) concealed: &'a HashSet<Slot>,
+    /// Rows that no list shows: they are in the pending removal of this number.
+    pub(crate) concealed: &'a HashMap<Slot, u64>,
     /// What is kept of each item.
     pub(crate) columns: &'a Columns<T>,
 }
 
 impl<T> Context<'_, T> {
     pub(crate) fn is_concealed(&self, slot: Slot) -> bool {
-        !self.concealed.is_empty() && self.concealed.contains(&slot)
+        !self.concealed.is_empty() && self.concealed.contains_key(&slot)
     }
 }
 

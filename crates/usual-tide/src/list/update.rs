@@ -271,9 +271,8 @@ impl<T: Item> ListState<T> {
 
     /// Takes a row out; when it is not to come back, nobody holds it any more.
     fn remove_row(&mut self, slot: Slot, shifts: bool) -> Option<usize> {
-        if self.held.contains_key(&slot) && !shifts {
-            self.rollback.push(RollbackStep::Held(self.held.clone()));
-            self.held.remove(&slot);
+        if !shifts {
+            self.forget_held(slot);
         }
         let (at, key) = self.rows.remove(slot)?;
         self.rollback.push(RollbackStep::Removed { slot, at, key });

@@ -8,6 +8,7 @@ use super::version::Version;
 use crate::change::{Layout, Section, SectionReplica, SectionRow};
 use crate::item::Item;
 use crate::item::SectionKey;
+use crate::order::Slot;
 use crate::query::{Query, Window};
 use std::fmt;
 use std::ops::Range;
@@ -107,7 +108,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     /// ```
     pub fn get(&self, key: &T::Key) -> Option<&'a Arc<T>> {
         let slot = self.context.keys.find(key, self.context.items)?;
-        self.position(key)?;
+        self.position_of(slot)?;
         self.context.items.get(slot)
     }
 
@@ -131,13 +132,30 @@ impl<'a, T: Item> BoundList<'a, T> {
         let slot = self.context.keys.find(key, self.context.items);
         match slot.filter(|slot| !self.context.is_concealed(*slot)) {
             None => Presence::Absent,
-            Some(_) => self.position(key).map_or(Presence::Hidden, Presence::Shown),
+            Some(slot) => self
+                .position_of(slot)
+                .map_or(Presence::Hidden, Presence::Shown),
         }
     }
 
     /// The position of an item; `None` when it is not shown. O(log n).
     pub fn position(&self, key: &T::Key) -> Option<usize> {
-        let slot = self.context.keys.find(key, self.context.items)?;
+        self.position_of(self.context.keys.find(key, self.context.items)?)
+    }
+
+    /// Whether the list shows an item. O(1), O(log n) where a window or a collapsed section may hide it.
+    pub(super) fn shows(&self, key: &T::Key) -> bool {
+        let Some(slot) = self.context.keys.find(key, self.context.items) else {
+            return false;
+        };
+        let is_open = self.state.layout().is_none_or(Layout::is_open);
+        match is_open && self.state.shown().len() == self.state.rows.len() {
+            true => self.state.rows.contains(slot),
+            false => self.position_of(slot).is_some(),
+        }
+    }
+
+    fn position_of(&self, slot: Slot) -> Option<usize> {
         let shown = self.state.shown();
         let mut at = self.state.rows.position(slot)?;
         if let Some(layout) = self.state.layout().filter(|layout| !layout.is_open()) {

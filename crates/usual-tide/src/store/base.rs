@@ -6,7 +6,7 @@ use crate::item::{Arena, Item, KeyTable};
 use crate::list::Context;
 use crate::order::{RowTree, Slot};
 use crate::query::Columns;
-use hashbrown::HashSet;
+use hashbrown::HashMap;
 use std::sync::Arc;
 
 /// The items by slot, by key and in source order, which of them no list shows, and what is cached of them.
@@ -14,8 +14,8 @@ pub(super) struct Base<T: Item> {
     pub(super) items: Arena<T>,
     pub(super) keys: KeyTable,
     pub(super) source: RowTree,
-    /// Rows whose removal is pending: no list shows them.
-    pub(super) concealed: HashSet<Slot>,
+    /// Rows whose removal is pending, with the number of that removal: no list shows them.
+    pub(super) concealed: HashMap<Slot, u64>,
     /// What is cached of each item for searches and sorts.
     pub(super) columns: Columns<T>,
 }
@@ -26,7 +26,7 @@ impl<T: Item> Base<T> {
             items: Arena::new(),
             keys: KeyTable::default(),
             source: RowTree::new(false),
-            concealed: HashSet::new(),
+            concealed: HashMap::new(),
             columns: Columns::new(),
         }
     }

@@ -1,7 +1,7 @@
 //! What an edit did to the store, so that the lists can follow and a failure can be taken back.
 
 use super::Store;
-use super::special_rows::SpecialRows;
+use super::special_rows::PriorSpecial;
 use crate::item::Item;
 use crate::list::{Context, ListState, Touch};
 use crate::order::{RowTree, Slot};
@@ -47,12 +47,32 @@ pub(super) enum Step<T: Item> {
     Reordered { before: Box<RowTree> },
     /// An item was proposed for removal: lists do not show it.
     Concealed { slot: Slot },
-    /// It is shown again.
-    Revealed { slot: Slot },
+    /// It is shown again, and is not in the removal of this number any more.
+    Revealed { slot: Slot, removal: u64 },
     /// A blank row was committed, or the source has it: from now on it is an item like others.
     Committed { item: Arc<T> },
-    /// Other rows are special, or for other reasons.
-    SpecialRows { before: Box<SpecialRows<T::Key>> },
+    /// A row was special in another way.
+    Special { prior: PriorSpecial<T::Key> },
+}
+
+impl<T: Item> Step<T> {
+    /// The row that the step touches.
+    pub(super) fn slot(&self) -> Option<Slot> {
+        match self {
+            Self::Added { slot, .. }
+            | Self::Removed { slot, .. }
+            | Self::Replaced { slot, .. }
+            | Self::Detached { slot, .. }
+            | Self::Attached { slot }
+            | Self::Moved { slot }
+            | Self::Withdrawn { slot, .. }
+            | Self::Returned { slot }
+            | Self::Gone { slot }
+            | Self::Concealed { slot }
+            | Self::Revealed { slot, .. } => Some(*slot),
+            Self::Reordered { .. } | Self::Committed { .. } | Self::Special { .. } => None,
+        }
+    }
 }
 
 /// What an item's place in source order was near to, blank rows of drafts left out: they may be gone
@@ -162,9 +182,7 @@ impl<T: Item> Store<T> {
                 }
                 self.base.items.release(slot);
                 self.special.forget(slot);
-                if self.base.concealed.remove(&slot) {
-                    self.special.forget_pending_removal(slot);
-                }
+                self.base.concealed.remove(&slot);
             }
         }
         self.uniques.finish_edit();
@@ -207,10 +225,10 @@ impl<T: Item> Store<T> {
                 Some(Step::Concealed { slot }) => {
                     self.base.concealed.remove(&slot);
                 }
-                Some(Step::Revealed { slot }) => {
-                    self.base.concealed.insert(slot);
+                Some(Step::Revealed { slot, removal }) => {
+                    self.base.concealed.insert(slot, removal);
                 }
-                Some(Step::SpecialRows { before }) => self.special = *before,
+                Some(Step::Special { prior }) => self.special.restore(prior),
                 Some(Step::Moved { .. } | Step::Committed { .. } | Step::Gone { .. }) | None => {}
             }
         }
@@ -278,8 +296,8 @@ fn touch<'a, T: Item>(step: &'a Step<T>, context: Context<'a, T>) -> Option<Touc
         | Step::Moved { slot }
         | Step::Withdrawn { slot, .. }
         | Step::Returned { slot } => (*slot, true),
-        Step::Concealed { slot } | Step::Revealed { slot } => (*slot, false),
-        Step::Reordered { .. } | Step::Committed { .. } | Step::SpecialRows { .. } => return None,
+        Step::Concealed { slot } | Step::Revealed { slot, .. } => (*slot, false),
+        Step::Reordered { .. } | Step::Committed { .. } | Step::Special { .. } => return None,
     };
     let now = context.items.get(slot)?;
     let before = match step {

@@ -48,6 +48,7 @@ use crate::item::{Item, Rules};
 use crate::list::Context;
 use crate::order::Slot;
 use base::Base;
+use drafts::DroppedDrafts;
 use history::UndoLog;
 use journal::Journal;
 use lists::BoundLists;
@@ -86,9 +87,10 @@ pub struct Store<T: Item> {
     id: u64,
     base: Base<T>,
     special: SpecialRows<T::Key>,
+    next_draft: u64,
+    dropped_drafts: DroppedDrafts,
     rules: Option<Arc<Rules<T>>>,
     uniques: Uniques,
-    /// Lists by number; `None` once unbound.
     lists: BoundLists<T>,
     journal: Journal<T>,
     history: UndoLog<T>,
@@ -108,6 +110,8 @@ impl<T: Item> Store<T> {
             id: NEXT.fetch_add(1, Ordering::Relaxed),
             base,
             special: SpecialRows::new(),
+            next_draft: 0,
+            dropped_drafts: DroppedDrafts::default(),
             rules: None,
             uniques: Uniques::new(0),
             lists: BoundLists::new(),

@@ -153,7 +153,9 @@ impl<T: Item> Store<T> {
         if known.is_empty() {
             return;
         }
-        self.change_special_rows(|special| special.blanks.retain(|slot| !known.contains(slot)));
+        for slot in known {
+            self.set_blank(*slot, false);
+        }
         for slot in known {
             if let Some(item) = self.base.items.get(*slot).cloned() {
                 self.journal.steps.push(Step::Committed { item });

@@ -6,24 +6,49 @@ use super::journal::{PriorPlace, Step};
 use super::removals::PendingRemoval;
 use crate::item::Item;
 use crate::order::Slot;
+use hashbrown::HashMap;
+use hashbrown::hash_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Which rows are special, and why.
-#[derive(Clone)]
 pub(super) struct SpecialRows<K> {
-    pub(super) drafts: Vec<OpenDraft>,
+    /// Open drafts by their numbers.
+    drafts: BTreeMap<u64, OpenDraft>,
+    /// The drafts of each row that has any.
+    drafts_of: HashMap<Slot, Vec<u64>>,
     /// Rows of drafts that are no items of the person's yet.
     pub(super) blanks: BTreeSet<Slot>,
     /// Rows that the app holds.
-    pub(super) held: BTreeSet<Slot>,
+    held: BTreeSet<Slot>,
     pub(super) removals: BTreeMap<u64, PendingRemoval<K>>,
     pub(super) next_removal: u64,
+}
+
+/// How one row was special before an edit.
+pub(super) enum PriorSpecial<K> {
+    Blank {
+        slot: Slot,
+        was: bool,
+    },
+    Held {
+        slot: Slot,
+        was: bool,
+    },
+    Draft {
+        number: u64,
+        was: Option<OpenDraft>,
+    },
+    Removal {
+        number: u64,
+        was: Option<PendingRemoval<K>>,
+    },
 }
 
 impl<K> SpecialRows<K> {
     pub(super) fn new() -> Self {
         Self {
-            drafts: Vec::new(),
+            drafts: BTreeMap::new(),
+            drafts_of: HashMap::new(),
             blanks: BTreeSet::new(),
             held: BTreeSet::new(),
             removals: BTreeMap::new(),
@@ -33,63 +58,151 @@ impl<K> SpecialRows<K> {
 
     /// Whether a row keeps its place in every list that shows it.
     pub(super) fn holds(&self, slot: Slot) -> bool {
-        let held = |draft: &OpenDraft| draft.slot == Some(slot);
-        self.held.contains(&slot) || self.drafts.iter().any(held)
+        self.held.contains(&slot) || self.drafts_of.contains_key(&slot)
+    }
+
+    /// Whether any row keeps its place.
+    pub(super) fn holds_any(&self) -> bool {
+        !self.held.is_empty() || !self.drafts_of.is_empty()
     }
 
     /// The rows that keep their place.
     pub(super) fn all_held(&self) -> BTreeSet<Slot> {
-        let drafts = self.drafts.iter().filter_map(|draft| draft.slot);
-        self.held.iter().copied().chain(drafts).collect()
+        let drafts = self.drafts_of.keys();
+        self.held.iter().chain(drafts).copied().collect()
     }
 
-    /// Makes the draft of a blank row one of an item.
-    pub(super) fn hand_over(&mut self, blank: Slot, item: Slot) {
-        self.blanks.remove(&blank);
-        for draft in &mut self.drafts {
-            if draft.slot == Some(blank) {
-                draft.slot = Some(item);
+    pub(super) fn draft(&self, number: u64) -> Option<&OpenDraft> {
+        self.drafts.get(&number)
+    }
+
+    pub(super) fn draft_count(&self) -> usize {
+        self.drafts.len()
+    }
+
+    /// Sets what is known of a draft; nothing when it is closed. Returns what was known.
+    fn set_draft(&mut self, number: u64, open: Option<OpenDraft>) -> Option<OpenDraft> {
+        let slot = |open: &Option<OpenDraft>| open.as_ref().and_then(|open| open.slot);
+        if let Some(slot) = slot(&open) {
+            self.drafts_of.entry(slot).or_default().push(number);
+        }
+        let was = match open {
+            Some(open) => self.drafts.insert(number, open),
+            None => self.drafts.remove(&number),
+        };
+        if let Some(slot) = slot(&was)
+            && let Entry::Occupied(mut drafts) = self.drafts_of.entry(slot)
+        {
+            // When it was of the same row, it is there twice by now.
+            if let Some(at) = drafts.get().iter().position(|other| *other == number) {
+                drafts.get_mut().remove(at);
+            }
+            if drafts.get().is_empty() {
+                drafts.remove();
             }
         }
+        was
     }
 
     /// Forgets a row whose item is gone for good: its slot may get another.
     pub(super) fn forget(&mut self, slot: Slot) {
         self.blanks.remove(&slot);
         self.held.remove(&slot);
-        for draft in &mut self.drafts {
-            draft.slot = draft.slot.filter(|row| *row != slot);
+        for number in self.drafts_of.remove(&slot).unwrap_or_default() {
+            if let Some(open) = self.drafts.get_mut(&number) {
+                open.slot = None;
+            }
+        }
+    }
+
+    /// Makes one row special again as it was.
+    pub(super) fn restore(&mut self, prior: PriorSpecial<K>) {
+        match prior {
+            PriorSpecial::Blank { slot, was } => drop(set(&mut self.blanks, slot, was)),
+            PriorSpecial::Held { slot, was } => drop(set(&mut self.held, slot, was)),
+            PriorSpecial::Draft { number, was } => drop(self.set_draft(number, was)),
+            PriorSpecial::Removal { number, was } => drop(match was {
+                Some(removal) => self.removals.insert(number, removal),
+                None => self.removals.remove(&number),
+            }),
         }
     }
 }
 
+/// Puts a row into a set or takes it out; returns whether it was there.
+fn set(rows: &mut BTreeSet<Slot>, slot: Slot, is: bool) -> bool {
+    match is {
+        true => !rows.insert(slot),
+        false => rows.remove(&slot),
+    }
+}
+
+/// Each change is rolled back with the edit that it is a part of.
 impl<T: Item> Store<T> {
-    /// Changes which rows are special; taken back with the edit that it is a part of.
-    pub(super) fn change_special_rows<R>(
-        &mut self,
-        change: impl FnOnce(&mut SpecialRows<T::Key>) -> R,
-    ) -> R {
-        let before = Box::new(self.special.clone());
-        self.journal.steps.push(Step::SpecialRows { before });
-        change(&mut self.special)
+    fn note_special(&mut self, prior: PriorSpecial<T::Key>) {
+        self.journal.steps.push(Step::Special { prior });
+    }
+
+    pub(super) fn set_blank(&mut self, slot: Slot, is: bool) {
+        let was = set(&mut self.special.blanks, slot, is);
+        self.note_special(PriorSpecial::Blank { slot, was });
+    }
+
+    /// Makes a row blank that was added by the steps from one on: it is blank for all of them, so that none is taken
+    /// for an edit.
+    pub(super) fn set_blank_from(&mut self, steps: usize, slot: Slot) {
+        let was = set(&mut self.special.blanks, slot, true);
+        let prior = PriorSpecial::Blank { slot, was };
+        self.journal.steps.insert(steps, Step::Special { prior });
+    }
+
+    pub(super) fn set_held(&mut self, slot: Slot, is: bool) {
+        let was = set(&mut self.special.held, slot, is);
+        self.note_special(PriorSpecial::Held { slot, was });
+    }
+
+    /// Opens a draft, or gives an open one another row; `None` closes it.
+    pub(super) fn set_draft(&mut self, number: u64, open: Option<OpenDraft>) {
+        let was = self.special.set_draft(number, open);
+        self.note_special(PriorSpecial::Draft { number, was });
+    }
+
+    pub(super) fn add_pending_removal(&mut self, removal: PendingRemoval<T::Key>) -> u64 {
+        // A number that was rolled back is not used again.
+        let number = self.special.next_removal;
+        self.special.next_removal += 1;
+        let was = self.special.removals.insert(number, removal);
+        self.note_special(PriorSpecial::Removal { number, was });
+        number
+    }
+
+    pub(super) fn end_pending_removal(&mut self, number: u64) {
+        let was = self.special.removals.remove(&number);
+        self.note_special(PriorSpecial::Removal { number, was });
+    }
+
+    /// Makes the drafts of a blank row those of an item.
+    pub(super) fn hand_over(&mut self, blank: Slot, item: Slot) {
+        self.set_blank(blank, false);
+        let drafts = self.special.drafts_of.get(&blank).cloned();
+        for number in drafts.unwrap_or_default() {
+            self.set_draft(number, Some(OpenDraft { slot: Some(item) }));
+        }
     }
 
     /// Checks that only rows of the store are special.
     pub(super) fn check_special_rows(&self) -> Result<(), String> {
         let special = &self.special;
-        let removals = special.removals.values();
-        let pending: BTreeSet<Slot> = removals.flat_map(PendingRemoval::slots).collect();
-        if !self
-            .base
-            .concealed
-            .iter()
-            .copied()
-            .collect::<BTreeSet<_>>()
-            .is_subset(&pending)
-        {
-            return Err("a concealed row is in no pending removal".to_owned());
+        let concealed = &self.base.concealed;
+        let removals = special.removals.iter();
+        let pending =
+            removals.flat_map(|(number, removal)| removal.slots().map(|row| (row, *number)));
+        let pending: BTreeSet<(Slot, u64)> = pending.collect();
+        let is_stray = |row: &(&Slot, &u64)| !pending.contains(&(*row.0, *row.1));
+        if let Some((slot, removal)) = concealed.iter().find(is_stray) {
+            return Err(format!("{slot:?} is not in the pending removal {removal}"));
         }
-        let mut apart = pending.iter().chain(&special.blanks).chain(&special.held);
+        let mut apart = concealed.keys().chain(&special.blanks).chain(&special.held);
         match apart.find(|slot| !self.base.source.contains(**slot)) {
             Some(slot) => Err(format!("{slot:?} is special and is not in the store")),
             None => Ok(()),

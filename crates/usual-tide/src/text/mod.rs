@@ -3,6 +3,7 @@
 mod collation;
 mod column;
 mod fold;
+mod places;
 mod words;
 
 pub use collation::{CaseFirst, Collation, LocaleError};

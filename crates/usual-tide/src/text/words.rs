@@ -2,6 +2,7 @@
 
 use super::column::ByteColumn;
 use super::fold::searched;
+use super::places::Places;
 use memchr::memmem::Finder;
 use std::ops::Range;
 use unicode_segmentation::UnicodeSegmentation;
@@ -70,7 +71,7 @@ impl Finders<'_> {
         if !self.at_start {
             return word.find(text).is_some();
         }
-        word.find_iter(text).any(|place| is_word_start(text, place))
+        Places::new(word, text).any(|place| is_word_start(text, place))
     }
 }
 
@@ -89,6 +90,9 @@ struct Folded {
     graphemes: Vec<(Range<usize>, bool)>,
 }
 
+/// Words that are looked for in all others.
+const LOOKED_FOR: usize = 16;
+
 impl Words {
     /// The words of a text; those shorter than this many characters are left out.
     pub(crate) fn read(text: &str, shortest: usize, at_start: bool) -> Self {
@@ -105,6 +109,8 @@ impl Words {
     }
 
     /// Whether whatever holds these words holds the others too: each of those is in one of these.
+    ///
+    /// O(text). `false` also where that is not known: when many words are at another place than before.
     pub(crate) fn narrow(&self, others: &Self) -> bool {
         let within = |word: &String, other: &String| {
             if self.at_start {
@@ -113,9 +119,25 @@ impl Words {
                 word.contains(other)
             }
         };
-        let mut others_words = others.words.iter();
-        self.at_start == others.at_start
-            && others_words.all(|other| self.words.iter().any(|word| within(word, other)))
+        if self.at_start != others.at_start {
+            return false;
+        }
+        // As words are typed, each is one more, or another letter of one that was there.
+        let same_place = |at: usize, other: &String| {
+            let word = self.words.get(at);
+            word.is_some_and(|word| within(word, other))
+        };
+        let others = others.words.iter().enumerate();
+        let mut unlike: Vec<&String> = others
+            .filter(|(at, other)| !same_place(*at, other))
+            .map(|(_, other)| other)
+            .collect();
+        unlike.sort_unstable();
+        unlike.dedup();
+        unlike.len() <= LOOKED_FOR
+            && unlike
+                .iter()
+                .all(|other| self.words.iter().any(|word| within(word, other)))
     }
 
     /// Takes note of the words that a text holds; `found` has a place for each word.
@@ -130,7 +152,8 @@ impl Words {
         }
         let folded = Folded::of(text);
         for (word, found) in self.words.iter().zip(found) {
-            *found = *found || self.matches(word, &folded).next().is_some();
+            let word = Finder::new(word);
+            *found = *found || self.places(&word, &folded).next().is_some();
         }
     }
 
@@ -139,7 +162,8 @@ impl Words {
     pub(crate) fn rate(&self, text: &str, rated: impl Fn(u32) -> u32, best: &mut [Option<u32>]) {
         let folded = Folded::of(text);
         for (word, best) in self.words.iter().zip(best) {
-            let places = self.places(word, &folded);
+            let finder = Finder::new(word);
+            let places = self.places(&finder, &folded);
             let how_well = |(place, at_start): (usize, bool)| match (place, at_start) {
                 (0, _) if folded.text.len() == word.len() => 0,
                 (0, _) => 1,
@@ -174,11 +198,15 @@ impl Words {
     /// touching another.
     pub(crate) fn ranges(&self, text: &str) -> Vec<Range<usize>> {
         let folded = Folded::of(text);
-        let mut ranges: Vec<Range<usize>> = self
-            .words
-            .iter()
-            .flat_map(|word| self.matches(word, &folded))
-            .collect();
+        let mut ranges: Vec<Range<usize>> = Vec::new();
+        for word in &self.words {
+            let finder = Finder::new(word);
+            ranges.extend(self.places(&finder, &folded).map(|(start, _)| {
+                let first = folded.origins[start];
+                let last = folded.origins[start + word.len() - 1];
+                folded.graphemes[first].0.start..folded.graphemes[last].0.end
+            }));
+        }
         ranges.sort_unstable_by_key(|range| (range.start, range.end));
         let mut joined: Vec<Range<usize>> = Vec::new();
         for range in ranges {
@@ -190,39 +218,19 @@ impl Words {
         joined
     }
 
-    fn matches<'a>(
-        &'a self,
-        word: &'a str,
-        folded: &'a Folded,
-    ) -> impl Iterator<Item = Range<usize>> + 'a {
-        self.places(word, folded).map(|(start, _)| {
-            let first = folded.origins[start];
-            let last = folded.origins[start + word.len() - 1];
-            folded.graphemes[first].0.start..folded.graphemes[last].0.end
-        })
-    }
-
     /// Where a word is found in folded text, and whether a word of the text starts there.
     fn places<'a>(
         &'a self,
-        word: &'a str,
+        word: &'a Finder<'a>,
         folded: &'a Folded,
     ) -> impl Iterator<Item = (usize, bool)> + 'a {
-        let mut from = 0;
-        std::iter::from_fn(move || {
-            loop {
-                let start = from + folded.text.get(from..)?.find(word)?;
-                let first_letter = folded.text[start..].chars().next()?;
-                // The next one may overlap it.
-                from = start + first_letter.len_utf8();
-                let first = folded.origins[start];
-                let begins = start == 0 || folded.origins[start - 1] != first;
-                let at_start = begins && folded.graphemes[first].1;
-                if at_start || !self.at_start {
-                    return Some((start, at_start));
-                }
-            }
-        })
+        let places = Places::new(word, folded.text.as_bytes());
+        let starts = places.map(|start| {
+            let first = folded.origins[start];
+            let begins = start == 0 || folded.origins[start - 1] != first;
+            (start, begins && folded.graphemes[first].1)
+        });
+        starts.filter(|(_, at_start)| *at_start || !self.at_start)
     }
 }
 

@@ -164,8 +164,8 @@ impl World {
     }
 
     fn refused(&self, which: u8) -> Option<Ticket> {
-        let refused = self.store.writes().refused();
-        Some(refused[pick(which, refused)?].write.ticket)
+        let refused: Vec<_> = self.store.writes().refused().collect();
+        Some(refused[pick(which, &refused)?].write.ticket)
     }
 
     fn step(&mut self, op: &Op) {

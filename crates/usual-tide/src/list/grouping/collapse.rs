@@ -42,17 +42,14 @@ impl<T: Item> ListState<T> {
             return Some(false);
         }
         let before = grouping.layout.clone();
+        let keys = touched.iter().map(|(_, _, new)| new.key().clone());
         self.rollback.push(RollbackStep::Collapsed {
             layout: before.clone(),
-            collapsed: grouping.collapsed.clone(),
+            toggled: keys.collect(),
         });
         for (at, _, new) in &touched {
             grouping.layout.replace(*at, Arc::clone(new));
-            if collapsed {
-                grouping.collapsed.insert(new.key().clone());
-            } else {
-                grouping.collapsed.remove(new.key());
-            }
+            grouping.toggle(new.key().clone());
         }
         let sections = before.len();
         let rows = touched.iter().map(|(at, old, new)| TouchedRow {

@@ -90,6 +90,13 @@ impl Grouping {
         grouping
     }
 
+    /// Collapses a section that is not, or expands one that is.
+    pub(super) fn toggle(&mut self, key: SectionKey) {
+        if !self.collapsed.remove(&key) {
+            self.collapsed.insert(key);
+        }
+    }
+
     /// Has a section, even without rows.
     fn keep<T: Item>(&mut self, group: &Group<T>, key: SectionKey) {
         if let Err(index) = find_section(group, &self.layout, &key) {

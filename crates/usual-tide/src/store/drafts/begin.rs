@@ -1,5 +1,6 @@
 //! Beginning and ending drafts.
 
+use super::token::Token;
 use super::{Draft, OpenDraft};
 use crate::item::Item;
 use crate::list::ListId;
@@ -14,8 +15,7 @@ impl<T: Item> Store<T> {
         let item = self.base.items.get(slot).cloned();
         let item = item.ok_or_else(|| EditError::UnknownKey(key.clone()))?;
         self.attempt_with_lists(|store| {
-            let draft = Draft::new(item, false);
-            store.open(&draft, slot);
+            let draft = store.open(item, false, slot);
             store.hold_row(slot);
             Ok(draft)
         })
@@ -36,13 +36,11 @@ impl<T: Item> Store<T> {
         let at = self.target_position(&place, &[])?;
         let item = Arc::new(item);
         self.attempt_with_lists(|store| {
-            let draft = Draft::new(Arc::clone(&item), true);
-            // Blank from before it is there, so that no step of it is taken for an edit.
-            store.change_special_rows(|_| ());
-            let slot = store.register_item(item)?;
-            store.special.blanks.insert(slot);
+            let steps = store.journal.steps.len();
+            let slot = store.register_item(Arc::clone(&item))?;
             store.base.source.insert(at, slot, 0);
-            store.open(&draft, slot);
+            store.set_blank_from(steps, slot);
+            let draft = store.open(item, true, slot);
             store.update_lists();
             store.hold_row(slot);
             Ok(draft)
@@ -73,46 +71,44 @@ impl<T: Item> Store<T> {
     }
 
     pub(super) fn discard_draft(&mut self, draft: &Draft<T>) -> Result<bool, EditError<T::Key>> {
-        let Some(open) = self.opened(draft) else {
+        let Some(number) = self.opened(draft) else {
             return Ok(false);
         };
         self.attempt_with_lists(|store| {
-            store.end(&open);
+            store.end(number);
             Ok(true)
         })
     }
 
-    fn open(&mut self, draft: &Draft<T>, slot: Slot) {
-        let open = OpenDraft {
-            token: Arc::downgrade(&draft.token),
-            slot: Some(slot),
-        };
-        self.change_special_rows(|special| special.drafts.push(open));
+    fn open(&mut self, item: Arc<T>, is_new: bool, slot: Slot) -> Draft<T> {
+        let number = self.next_draft;
+        self.next_draft += 1;
+        self.set_draft(number, Some(OpenDraft { slot: Some(slot) }));
+        Draft::new(item, is_new, Token::new(number, &self.dropped_drafts))
     }
 
-    pub(super) fn opened(&self, draft: &Draft<T>) -> Option<OpenDraft> {
-        let token = Arc::downgrade(&draft.token);
-        let mut drafts = self.special.drafts.iter();
-        drafts.find(|open| open.token.ptr_eq(&token)).cloned()
+    /// The number of a draft, when it is open in this store.
+    pub(super) fn opened(&self, draft: &Draft<T>) -> Option<u64> {
+        let number = draft.token.number_in(&self.dropped_drafts)?;
+        self.special.draft(number).map(|_| number)
     }
 
-    /// Removes a draft from those that are open.
-    pub(super) fn close(&mut self, open: &OpenDraft) {
-        self.change_special_rows(|special| {
-            let others = |other: &OpenDraft| !other.token.ptr_eq(&open.token);
-            special.drafts.retain(others);
-        });
+    /// The row of an open draft; `None` when its item is gone.
+    pub(super) fn row_of_draft(&self, number: u64) -> Option<Slot> {
+        let slot = self.special.draft(number)?.slot?;
+        self.base.source.contains(slot).then_some(slot)
     }
 
     /// Ends a draft without a commit.
-    fn end(&mut self, open: &OpenDraft) {
-        self.close(open);
-        let Some(slot) = open.slot.filter(|slot| self.base.source.contains(*slot)) else {
+    fn end(&mut self, number: u64) {
+        let slot = self.row_of_draft(number);
+        self.set_draft(number, None);
+        let Some(slot) = slot else {
             return;
         };
         if self.special.blanks.contains(&slot) {
             self.remove_row(slot);
-            self.change_special_rows(|special| special.blanks.remove(&slot));
+            self.set_blank(slot, false);
         } else {
             self.release_row(slot);
         }
@@ -120,19 +116,16 @@ impl<T: Item> Store<T> {
 
     /// Ends the drafts that were dropped. Every edit does so before it looks at any position.
     pub(in crate::store) fn end_dropped_drafts(&mut self) {
-        if self.journal.is_open() || self.special.drafts.is_empty() {
+        if self.journal.is_open() {
             return;
         }
-        let dropped = |open: &&OpenDraft| open.token.strong_count() == 0;
-        let drafts = self.special.drafts.iter();
-        let dropped: Vec<OpenDraft> = drafts.filter(dropped).cloned().collect();
-        for open in dropped {
-            // First of all: what follows is an edit, which would look for dropped drafts itself.
-            self.special
-                .drafts
-                .retain(|other| !other.token.ptr_eq(&open.token));
+        for number in self.dropped_drafts.take() {
+            // It was committed or discarded, or its beginning was rolled back.
+            if self.special.draft(number).is_none() {
+                continue;
+            }
             let ended: Result<(), EditError<T::Key>> = self.attempt_with_lists(|store| {
-                store.end(&open);
+                store.end(number);
                 Ok(())
             });
             if let Err(why) = ended {

@@ -98,13 +98,13 @@ fn names(paths: &[FieldPath]) -> String {
 
 impl<T: Item + Fields> Store<T> {
     pub(super) fn commit_draft(&mut self, draft: &Draft<T>) -> Result<Committed, CommitProblem<T>> {
-        let open = self.opened(draft).ok_or(CommitProblem::NotOpen)?;
+        let number = self.opened(draft).ok_or(CommitProblem::NotOpen)?;
         let failed = draft.unread_fields();
         if !failed.is_empty() {
             let failed = self.drafts().failures(draft);
             return Err(invalid(draft, failed));
         }
-        let slot = open.slot.filter(|slot| self.base.source.contains(*slot));
+        let slot = self.row_of_draft(number);
         let theirs = slot.and_then(|slot| self.base.items.get(slot)).cloned();
         let Some((slot, theirs)) = slot.zip(theirs) else {
             return Err(CommitProblem::Removed(draft.key.clone()));
@@ -120,7 +120,7 @@ impl<T: Item + Fields> Store<T> {
         self.attempt_with_lists(|store| {
             store.write(slot, changed);
             store.update_lists();
-            store.close(&open);
+            store.set_draft(number, None);
             store.release_row(slot);
             Ok(Committed { written, merged })
         })
@@ -131,7 +131,7 @@ impl<T: Item + Fields> Store<T> {
             self.swap_item(slot, item);
         }
         if self.special.blanks.contains(&slot) {
-            self.change_special_rows(|special| special.blanks.remove(&slot));
+            self.set_blank(slot, false);
             if let Some(item) = self.base.items.get(slot).cloned() {
                 self.journal.steps.push(Step::Committed { item });
             }

@@ -222,7 +222,7 @@ impl<T: Item> DraftsMut<'_, T> {
 impl<T: Item> fmt::Debug for Drafts<'_, T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Drafts")
-            .field("open", &self.store.special.drafts.len())
+            .field("open", &self.store.special.draft_count())
             .field("blank", &self.store.special.blanks.len())
             .finish()
     }

@@ -3,9 +3,11 @@
 mod begin;
 mod commit;
 mod facet;
+mod token;
 
 pub use commit::{CommitError, CommitProblem, Committed, Conflict, Prefer};
 pub use facet::{Drafts, DraftsMut};
+pub(super) use token::DroppedDrafts;
 
 use crate::item::BrokenRule;
 use crate::item::{
@@ -14,7 +16,8 @@ use crate::item::{
 use crate::order::Slot;
 use std::collections::BTreeMap;
 use std::fmt;
-use std::sync::{Arc, Weak};
+use std::sync::Arc;
+use token::Token;
 
 /// An edit in progress: a copy of an item that a form works on, until it is committed or discarded.
 ///
@@ -49,7 +52,7 @@ pub struct Draft<T: Item> {
     is_new: bool,
     /// What was typed last into each field, by the names of the fields.
     typed: BTreeMap<String, Typed>,
-    token: Arc<()>,
+    token: Token,
 }
 
 /// The text of a field as it was typed.
@@ -62,20 +65,19 @@ struct Typed {
 /// What the store knows of a draft.
 #[derive(Clone)]
 pub(super) struct OpenDraft {
-    token: Weak<()>,
     /// The row; none when its item is gone.
     pub(super) slot: Option<Slot>,
 }
 
 impl<T: Item> Draft<T> {
-    fn new(base: Arc<T>, is_new: bool) -> Self {
+    fn new(base: Arc<T>, is_new: bool, token: Token) -> Self {
         Self {
             key: base.key().clone(),
             mine: T::clone(&base),
             base,
             is_new,
             typed: BTreeMap::new(),
-            token: Arc::new(()),
+            token,
         }
     }
 

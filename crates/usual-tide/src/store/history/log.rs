@@ -4,6 +4,8 @@ use crate::item::Item;
 use crate::order::Slot;
 use crate::store::Store;
 use crate::store::journal::{OpenEdit, Origin, PriorPlace, Step};
+use crate::store::special_rows::PriorSpecial;
+use hashbrown::HashMap;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -237,7 +239,7 @@ impl<T: Item> Store<T> {
             | Step::Reordered { .. }
             | Step::Concealed { .. }
             | Step::Revealed { .. }
-            | Step::SpecialRows { .. } => return None,
+            | Step::Special { .. } => return None,
         })
     }
 
@@ -246,7 +248,7 @@ impl<T: Item> Store<T> {
         let plain = |step: &Step<T>| {
             !matches!(
                 step,
-                Step::Concealed { .. } | Step::Revealed { .. } | Step::SpecialRows { .. }
+                Step::Concealed { .. } | Step::Revealed { .. } | Step::Special { .. }
             )
         };
         self.special.blanks.is_empty() && self.journal.steps.iter().all(plain)
@@ -255,13 +257,16 @@ impl<T: Item> Store<T> {
     /// The steps that are edits of items: blank rows are no items yet, and that a row is special is no
     /// edit of it.
     fn edits(&self) -> Vec<&Step<T>> {
-        let mut blanks = &self.special.blanks;
+        // Rows that were blank then and are not now, or the other way round.
+        let mut then: HashMap<Slot, bool> = HashMap::new();
         let mut edits = Vec::new();
-        // Backwards, since each note of the blank rows says which there were before it.
+        // Backwards, since a step that makes a row blank says whether it was blank before.
         for step in self.journal.steps.iter().rev() {
             let slot = match step {
-                Step::SpecialRows { before } => {
-                    blanks = &before.blanks;
+                Step::Special { prior } => {
+                    if let PriorSpecial::Blank { slot, was } = prior {
+                        then.insert(*slot, *was);
+                    }
                     continue;
                 }
                 Step::Concealed { .. } | Step::Revealed { .. } => continue,
@@ -276,7 +281,11 @@ impl<T: Item> Store<T> {
                 | Step::Returned { slot }
                 | Step::Gone { slot } => Some(slot),
             };
-            if slot.is_none_or(|slot| !blanks.contains(slot)) {
+            let is_blank = |slot: &Slot| {
+                let now = || self.special.blanks.contains(slot);
+                then.get(slot).copied().unwrap_or_else(now)
+            };
+            if !slot.is_some_and(is_blank) {
                 edits.push(step);
             }
         }

@@ -12,11 +12,13 @@ pub use sections::{OtherSection, SectionError};
 
 use super::Store;
 use super::error::EditError;
+use super::journal::Step;
 use crate::change::ChangeSet;
 use crate::item::Item;
 use crate::list::{BoundList, Context, Feed, ListId, ListState, UnknownList};
 use crate::order::Slot;
 use crate::query::Query;
+use std::collections::BTreeSet;
 
 impl<T: Item> Store<T> {
     /// Binds a list that shows what a query yields, from now on. O(n log n) once.
@@ -98,8 +100,12 @@ impl<T: Item> Store<T> {
         self.number(list)?;
         self.attempt_with_lists(|store| {
             store.keep_for(&query);
+            let held = store.special.all_held();
             let (state, context) = store.list_state_mut(list)?;
             state.requery(query, context);
+            for slot in held {
+                state.hold(slot, context);
+            }
             Ok(())
         })
     }
@@ -131,7 +137,7 @@ impl<T: Item> Store<T> {
     pub fn hold(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
         self.attempt_with_lists(|store| {
-            store.change_special_rows(|special| special.held.insert(slot));
+            store.set_held(slot, true);
             store.hold_row(slot);
             Ok(())
         })
@@ -145,7 +151,7 @@ impl<T: Item> Store<T> {
     pub fn release(&mut self, key: &T::Key) -> Result<(), EditError<T::Key>> {
         let slot = self.known_slot(key)?;
         self.attempt_with_lists(|store| {
-            store.change_special_rows(|special| special.held.remove(&slot));
+            store.set_held(slot, false);
             store.release_row(slot);
             Ok(())
         })
@@ -171,10 +177,13 @@ impl<T: Item> Store<T> {
 
     /// Holds the rows that are to be held in lists that have begun to show them.
     pub(super) fn hold_again(&mut self) {
-        if self.special.drafts.is_empty() && self.special.held.is_empty() {
+        if !self.special.holds_any() {
             return;
         }
-        for slot in self.special.all_held() {
+        // A list can only begin to show a row that was touched; a query that shows others holds them itself.
+        let touched = self.journal.steps.iter().filter_map(Step::slot);
+        let touched: BTreeSet<Slot> = touched.filter(|slot| self.special.holds(*slot)).collect();
+        for slot in touched {
             self.hold_row(slot);
         }
     }

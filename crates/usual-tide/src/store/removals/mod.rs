@@ -3,7 +3,6 @@
 use super::Store;
 use super::error::EditError;
 use super::journal::Step;
-use super::special_rows::SpecialRows;
 use crate::item::Item;
 use crate::order::Slot;
 use std::fmt;
@@ -34,8 +33,9 @@ pub struct RemovalId {
 /// are edited, moved and reloaded like others meanwhile, and come back exactly where they belong then.
 #[derive(Clone, Debug)]
 pub struct PendingRemoval<K> {
-    /// The rows in source order; without a slot where the item is gone.
-    rows: Arc<Vec<(K, Option<Slot>)>>,
+    /// The items in source order, with the rows that they had: a row is one of this removal only as long as it is
+    /// noted as concealed by it.
+    rows: Arc<Vec<(K, Slot)>>,
     due: Option<Duration>,
 }
 
@@ -72,29 +72,14 @@ impl<K> PendingRemoval<K> {
         self.rows.iter().map(|(key, _)| key)
     }
 
-    /// The rows that are still there.
+    /// The rows that its items had.
     pub(super) fn slots(&self) -> impl Iterator<Item = Slot> {
-        self.rows.iter().filter_map(|(_, slot)| *slot)
+        self.rows.iter().map(|(_, slot)| *slot)
     }
 
     /// When it counts as confirmed, on the app's own clock.
     pub fn due(&self) -> Option<Duration> {
         self.due
-    }
-}
-
-impl<K: Clone> SpecialRows<K> {
-    /// Forgets a row whose item is gone for good.
-    pub(super) fn forget_pending_removal(&mut self, slot: Slot) {
-        for removal in self.removals.values_mut() {
-            let is_it = |row: &(K, Option<Slot>)| row.1 == Some(slot);
-            if removal.rows.iter().any(is_it) {
-                let rows = Arc::make_mut(&mut removal.rows);
-                for row in rows.iter_mut().filter(|row| is_it(row)) {
-                    row.1 = None;
-                }
-            }
-        }
     }
 }
 
@@ -119,28 +104,23 @@ impl<T: Item> Store<T> {
         let key = |slot: Slot| self.base.items.get(slot).map(|item| item.key().clone());
         let taken = rows
             .iter()
-            .find(|(_, slot)| self.base.concealed.contains(slot));
+            .find(|(_, slot)| self.base.concealed.contains_key(slot));
         if let Some(key) = taken.and_then(|(_, slot)| key(*slot)) {
             return Err(RemovalError::AlreadyPending(key));
         }
         let named = rows
             .iter()
-            .filter_map(|(_, slot)| Some((key(*slot)?, Some(*slot))));
+            .filter_map(|(_, slot)| Some((key(*slot)?, *slot)));
         let removal = PendingRemoval {
             rows: Arc::new(named.collect()),
             due,
         };
         self.attempt(|store| {
+            let number = store.add_pending_removal(removal);
             for (_, slot) in &rows {
-                store.base.concealed.insert(*slot);
+                store.base.concealed.insert(*slot, number);
                 store.journal.steps.push(Step::Concealed { slot: *slot });
             }
-            let number = store.change_special_rows(|special| {
-                let number = special.next_removal;
-                special.next_removal += 1;
-                special.removals.insert(number, removal);
-                number
-            });
             let store = store.id;
             Ok(RemovalId { store, number })
         })
@@ -157,12 +137,13 @@ impl<T: Item> Store<T> {
             .cloned()
             .ok_or(RemovalError::NotPending(id))?;
         self.attempt(|store| {
-            let mut here: Vec<(Option<usize>, Slot)> = Vec::new();
+            let mut here: Vec<(usize, Slot)> = Vec::new();
             let mut gone = Vec::new();
             for (key, slot) in removal.rows.iter() {
+                let is_its = store.base.concealed.get(slot) == Some(&id.number);
                 // In a batch the item may have been removed and not be forgotten yet.
-                match slot.filter(|slot| store.base.source.contains(*slot)) {
-                    Some(slot) => here.push((store.base.source.position(slot), slot)),
+                match store.base.source.position(*slot).filter(|_| is_its) {
+                    Some(position) => here.push((position, *slot)),
                     None => gone.push(key.clone()),
                 }
             }
@@ -174,7 +155,7 @@ impl<T: Item> Store<T> {
             for (_, slot) in here {
                 each(store, slot);
             }
-            store.change_special_rows(|special| special.removals.remove(&id.number));
+            store.end_pending_removal(id.number);
             Ok(EndedRemoval {
                 removal: id,
                 items,
@@ -311,8 +292,9 @@ impl<T: Item> RemovalsMut<'_, T> {
     /// [`RemovalError::NotPending`].
     pub fn cancel(&mut self, id: RemovalId) -> Result<EndedRemoval<T>, RemovalError<T::Key>> {
         self.store.end_removal(id, |store, slot| {
-            store.base.concealed.remove(&slot);
-            store.journal.steps.push(Step::Revealed { slot });
+            if let Some(removal) = store.base.concealed.remove(&slot) {
+                store.journal.steps.push(Step::Revealed { slot, removal });
+            }
         })
     }
 

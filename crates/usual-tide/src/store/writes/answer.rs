@@ -1,24 +1,16 @@
 //! The source's answers.
 
 use super::Layer;
+use super::RefusedWrite;
 use super::below_writes::Waiting;
 use super::write::{Show, Ticket, Write, WriteKind};
 use crate::item::Item;
 use crate::list::UnknownList;
 use crate::store::Store;
 use crate::store::journal::Origin;
+use hashbrown::HashSet;
 use std::convert::Infallible;
-use std::fmt;
 use std::sync::Arc;
-
-/// A write that the source refused. It was taken back.
-#[non_exhaustive]
-pub struct RefusedWrite<T: Item> {
-    /// What was asked.
-    pub write: Arc<Write<T>>,
-    /// Why it was refused.
-    pub reason: String,
-}
 
 /// Why an answer, or what is done with one, is not accepted. Nothing was changed.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, thiserror::Error)]
@@ -63,16 +55,15 @@ impl<T: Item> Store<T> {
         tickets: &[Ticket],
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<Result<R, E>, TicketError> {
-        let writes: Vec<Arc<Write<T>>> = tickets
-            .iter()
-            .map(|ticket| Ok(self.find(*ticket)?.1))
-            .collect::<Result<_, TicketError>>()?;
+        let writes = tickets.iter().map(|ticket| self.find(*ticket));
+        let writes: Vec<Arc<Write<T>>> = writes.collect::<Result<_, TicketError>>()?;
+        let answered: HashSet<Ticket> = tickets.iter().copied().collect();
         let done = self.below_writes(|store, waiting| {
-            waiting.retain(|other| !tickets.contains(&other.ticket));
+            waiting.retain(|other| !answered.contains(&other.ticket));
             edits(store)
         });
         if done.is_ok() {
-            writes.iter().for_each(|write| self.count(write, 0));
+            writes.iter().for_each(|write| self.end_waiting(write, 0));
             for write in &writes {
                 self.update_added(write, &write.key);
             }
@@ -86,33 +77,24 @@ impl<T: Item> Store<T> {
         reason: String,
         current: Option<T>,
     ) -> Result<Vec<Ticket>, TicketError> {
-        let key = self.find(ticket)?.1.key.clone();
-        self.refuse_and_correct(ticket, reason, |store| {
-            let slot = store.slot(&key);
-            match (current, slot) {
-                (Some(item), _) => store.set_source_version(item, None),
-                (None, Some(slot)) => store.remove_row(slot),
-                (None, None) => {}
-            }
-        })
+        self.refuse_as(ticket, reason, Some(current))
     }
 
     pub(super) fn retry(&mut self, ticket: Ticket) -> Result<Ticket, TicketError> {
-        let refused = self.dismissible(ticket)?;
-        let write = Write::clone(&self.writes().refused()[refused].write);
-        let ticket = self.restore(write)?;
-        if let Some(tickets) = &mut self.tickets {
-            let refused = tickets.refused.remove(refused);
-            tickets.count(&refused.write.key, 0, -1);
-        }
-        Ok(ticket)
+        let refused = self.tracked()?.refused.get(ticket);
+        let refused = refused.ok_or(TicketError::Unknown(ticket))?;
+        let write = Write::clone(&refused.write);
+        let given = self.restore(write)?;
+        self.dismiss(ticket)?;
+        Ok(given)
     }
 
     pub(super) fn dismiss(&mut self, ticket: Ticket) -> Result<RefusedWrite<T>, TicketError> {
-        let refused = self.dismissible(ticket)?;
+        self.tracked()?;
         let tickets = self.tickets.as_mut().ok_or(TicketError::NotTracked)?;
-        let refused = tickets.refused.remove(refused);
-        tickets.count(&refused.write.key, 0, -1);
+        let refused = tickets.refused.remove(ticket);
+        let refused = refused.ok_or(TicketError::Unknown(ticket))?;
+        tickets.end_refused(&refused.write.key);
         Ok(refused)
     }
 
@@ -148,13 +130,16 @@ impl<T: Item> Store<T> {
         ticket: Ticket,
         item: Option<T>,
     ) -> Result<(), TicketError> {
-        let (oldest, write) = self.find(ticket)?;
+        let write = self.find(ticket)?;
         self.end_dropped_drafts();
         let key = item.as_ref().map_or(&write.key, Item::key).clone();
         let is_same = key == write.key;
         let tickets = self.tracked()?;
         let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
-        if !(oldest && is_same && self.confirm_oldest(&write, item.as_ref())) {
+        let version = item.as_ref();
+        let is_done = is_same
+            && (self.confirm_oldest(&write, version) || self.confirm_in_place(&write, version));
+        if !is_done && !self.confirm_at_ends(&write, version, renaming.as_ref()) {
             let Ok(()) = self.below_writes(|store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
                 store.apply_confirmed(&write, item);
@@ -164,7 +149,7 @@ impl<T: Item> Store<T> {
                 Ok::<(), Infallible>(())
             });
         }
-        self.count(&write, 0);
+        self.end_waiting(&write, 0);
         if let (Some(tickets), Some(renaming)) = (&mut self.tickets, &renaming) {
             tickets.rename_refused(renaming);
         }
@@ -173,9 +158,19 @@ impl<T: Item> Store<T> {
         Ok(())
     }
 
-    /// The write is the lowest layer: what it made is the base now, and only its item can differ. `false` when
-    /// that does not suffice.
+    /// Confirms a write that is the lowest layer by itself and shown: what it made is the base now, and only its
+    /// item can differ. `false` when that does not suffice.
     fn confirm_oldest(&mut self, write: &Write<T>, item: Option<&T>) -> bool {
+        let lowest = self.tickets.as_ref().and_then(|tickets| {
+            let (_, layer) = tickets.layers.first_key_value()?;
+            let [lowest] = layer.writes.as_slice() else {
+                return None;
+            };
+            Some(lowest.ticket)
+        });
+        if lowest != Some(write.ticket) || write.show == Show::WhenConfirmed {
+            return false;
+        }
         if let Some(item) = item {
             if write.after.is_none() || self.waiting_of(&write.key) > 1 {
                 return false;
@@ -190,7 +185,7 @@ impl<T: Item> Store<T> {
             });
         }
         if let Some(tickets) = &mut self.tickets {
-            tickets.layers.pop_front();
+            tickets.layers.pop_first();
         }
         true
     }
@@ -228,33 +223,29 @@ impl<T: Item> Store<T> {
         }
     }
 
-    pub(super) fn refuse_and_correct(
+    /// Refuses a write; `current` is what the source says that it has instead, if it says so.
+    pub(super) fn refuse_as(
         &mut self,
         ticket: Ticket,
         reason: String,
-        correct: impl FnOnce(&mut Self),
+        current: Option<Option<T>>,
     ) -> Result<Vec<Ticket>, TicketError> {
-        let write = self.find(ticket)?.1;
+        let write = self.find(ticket)?;
         self.end_dropped_drafts();
-        let Ok(refused) = self.below_writes(|store, waiting| {
-            correct(store);
-            let baseless = write.kind() == WriteKind::Add && !store.contains(&write.key);
-            let goes = |other: &Arc<Write<T>>| {
-                other.ticket == ticket || (baseless && other.key == write.key)
-            };
-            let refused: Waiting<T> = waiting
-                .iter()
-                .filter(|other| goes(other))
-                .cloned()
-                .collect();
-            waiting.retain(|other| !goes(other));
-            Ok::<_, Infallible>(refused)
-        });
+        let refused = match &current {
+            Some(Some(_)) => None,
+            _ => self.refuse_at_ends(&write),
+        };
+        let refused = match refused {
+            Some(refused) => refused,
+            None if self.refuse_in_place(&write, current.as_ref()) => vec![Arc::clone(&write)],
+            None => self.refuse_below(&write, current),
+        };
         tracing::debug!(%ticket, key = ?write.key, reason, "refused");
         let mut given = Vec::with_capacity(refused.len());
         for write in refused {
             given.push(write.ticket);
-            self.count(&write, 1);
+            self.end_waiting(&write, 1);
             if let Some(tickets) = &mut self.tickets {
                 let reason = match write.ticket == ticket {
                     true => reason.clone(),
@@ -266,10 +257,29 @@ impl<T: Item> Store<T> {
         Ok(given)
     }
 
-    /// Notes that a write waits no more, and was refused or not.
-    fn count(&mut self, write: &Write<T>, refused: isize) {
+    /// Refuses a write underneath those that wait; gives the writes that go.
+    fn refuse_below(&mut self, write: &Arc<Write<T>>, current: Option<Option<T>>) -> Waiting<T> {
+        let Ok(refused) = self.below_writes(|store, waiting| {
+            match (current, store.slot(&write.key)) {
+                (Some(Some(item)), _) => store.set_source_version(item, None),
+                (Some(None), Some(slot)) => store.remove_row(slot),
+                (Some(None), None) | (None, _) => {}
+            }
+            let baseless = write.kind() == WriteKind::Add && !store.contains(&write.key);
+            let goes = |other: &Arc<Write<T>>| {
+                other.ticket == write.ticket || (baseless && other.key == write.key)
+            };
+            let refused = waiting.iter().filter(|other| goes(other)).cloned();
+            let refused: Waiting<T> = refused.collect();
+            waiting.retain(|other| !goes(other));
+            Ok::<_, Infallible>(refused)
+        });
+        refused
+    }
+
+    fn end_waiting(&mut self, write: &Write<T>, refused: isize) {
         if let Some(tickets) = &mut self.tickets {
-            tickets.count(&write.key, -1, refused);
+            tickets.end_waiting(write, refused);
         }
     }
 
@@ -287,47 +297,15 @@ impl<T: Item> Store<T> {
         }
     }
 
-    fn waiting_of(&self, key: &T::Key) -> usize {
+    pub(super) fn waiting_of(&self, key: &T::Key) -> usize {
         self.tickets
             .as_ref()
             .map_or(0, |tickets| tickets.states.waiting(key))
     }
 
-    /// The write that waits under a ticket, and whether it is the lowest layer by itself and shown.
-    fn find(&self, ticket: Ticket) -> Result<(bool, Arc<Write<T>>), TicketError> {
-        let tickets = self.tracked()?;
-        let mut waiting = tickets.waiting();
-        let found = waiting.find(|write| write.ticket == ticket);
-        let write = found.ok_or(TicketError::Unknown(ticket))?;
-        let alone = |layer: &Layer<T>| {
-            layer.writes.len() == 1
-                && layer.writes[0].ticket == ticket
-                && write.show == Show::AtOnce
-        };
-        Ok((tickets.layers.front().is_some_and(alone), Arc::clone(write)))
-    }
-
-    fn dismissible(&self, ticket: Ticket) -> Result<usize, TicketError> {
-        let mut refused = self.tracked()?.refused.iter();
-        let found = refused.position(|refused| refused.write.ticket == ticket);
-        found.ok_or(TicketError::Unknown(ticket))
-    }
-}
-
-impl<T: Item> Clone for RefusedWrite<T> {
-    fn clone(&self) -> Self {
-        Self {
-            write: Arc::clone(&self.write),
-            reason: self.reason.clone(),
-        }
-    }
-}
-
-impl<T: Item> fmt::Debug for RefusedWrite<T> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("RefusedWrite")
-            .field("write", &self.write)
-            .field("reason", &self.reason)
-            .finish()
+    /// The write that waits under a ticket.
+    fn find(&self, ticket: Ticket) -> Result<Arc<Write<T>>, TicketError> {
+        let found = self.tracked()?.find(ticket);
+        found.cloned().ok_or(TicketError::Unknown(ticket))
     }
 }

@@ -1,14 +1,14 @@
 //! Changes of what the source has, underneath the writes that wait.
 
 use super::Layer;
-use super::write::{Neighbours, Show, Write};
+use super::write::{Neighbours, Show, Ticket, Write};
 use crate::item::{FieldPath, Item};
 use crate::order::Slot;
 use crate::store::history::ItemEdit;
 use crate::store::journal::Origin;
 use crate::store::journal::Step;
 use crate::store::{EditError, Place, Store};
-use std::collections::VecDeque;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// The writes that wait, oldest first.
@@ -50,6 +50,7 @@ impl<T: Item> Store<T> {
             Ok((done, layers))
         })?;
         if let Some(tickets) = &mut self.tickets {
+            tickets.unplaced = layers.values().map(Layer::unplaced).sum();
             tickets.layers = layers;
             tickets.is_underneath = false;
             tickets.withdrawn.clear();
@@ -60,7 +61,10 @@ impl<T: Item> Store<T> {
     /// Takes off all writes that wait, the latest first, so that the store is what the source has. Gives the
     /// blank rows of drafts that were in the way of items with their keys.
     fn withdraw(&mut self) -> Vec<SetAside> {
-        let layers = self.tickets.iter().flat_map(|tickets| &tickets.layers);
+        let layers = self
+            .tickets
+            .iter()
+            .flat_map(|tickets| tickets.layers.values());
         let edits: Vec<ItemEdit<T>> = layers.flat_map(|layer| &layer.edits).cloned().collect();
         self.withdraw_acts(edits)
     }
@@ -77,7 +81,7 @@ impl<T: Item> Store<T> {
             .flatten();
         let layers = tickets
             .layers
-            .iter()
+            .values()
             .flat_map(|layer| &layer.edits)
             .cloned();
         let edits = layers.chain(open.unwrap_or_default()).collect();
@@ -132,7 +136,7 @@ impl<T: Item> Store<T> {
             };
             if let Some(slot) = self.slot(item.key()) {
                 self.journal.steps.push(Step::Gone { slot: blank });
-                self.change_special_rows(|special| special.hand_over(blank, slot));
+                self.hand_over(blank, slot);
                 continue;
             }
             let behind = after.map(|row| self.base.source.position(row));
@@ -160,10 +164,12 @@ impl<T: Item> Store<T> {
         self.tickets.as_ref()?.withdrawn.get(key).copied()
     }
 
-    fn reapply_writes(&mut self, waiting: Waiting<T>) -> VecDeque<Layer<T>> {
-        let apply_write = |write: Arc<Write<T>>| Layer {
-            edits: self.apply_write(&write),
-            writes: vec![write],
+    fn reapply_writes(&mut self, waiting: Waiting<T>) -> BTreeMap<Ticket, Layer<T>> {
+        let apply_write = |write: Arc<Write<T>>| {
+            let edits = self.apply_write(&write);
+            let ticket = write.ticket;
+            let writes = vec![write];
+            (ticket, Layer { edits, writes })
         };
         waiting.into_iter().map(apply_write).collect()
     }

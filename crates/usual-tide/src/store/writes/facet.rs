@@ -59,11 +59,9 @@ impl<'a, T: Item> Writes<'a, T> {
 
     /// The writes that were refused and neither retried nor dismissed, in the order of the answers. See
     /// [`WritesMut::track`] for an example.
-    pub fn refused(&self) -> &'a [RefusedWrite<T>] {
-        match &self.store.tickets {
-            Some(tickets) => &tickets.refused,
-            None => &[],
-        }
+    pub fn refused(&self) -> impl DoubleEndedIterator<Item = &'a RefusedWrite<T>> + use<'a, T> {
+        let tickets = self.store.tickets.iter();
+        tickets.flat_map(|tickets| tickets.refused.iter())
     }
 
     /// The write state of an item; saved where writes are not tracked. O(1). See [`WritesMut::track`]
@@ -104,7 +102,7 @@ impl<T: Item> WritesMut<'_, T> {
     ///
     /// store.writes_mut().confirm(tickets[1])?;
     /// assert_eq!(store.writes().state(&1), WriteState::Failed);
-    /// assert_eq!(store.writes().refused()[0].reason, "the kiln is off");
+    /// assert_eq!(store.writes().refused().next().unwrap().reason, "the kiln is off");
     ///
     /// // The person has another try.
     /// store.writes_mut().retry(tickets[0])?;
@@ -261,7 +259,7 @@ impl<T: Item> WritesMut<'_, T> {
         reason: impl Into<String>,
     ) -> Result<Vec<Ticket>, TicketError> {
         let reason = reason.into();
-        self.store.refuse_and_correct(ticket, reason, |_| {})
+        self.store.refuse_as(ticket, reason, None)
     }
 
     /// The same, from a source that says what it has instead: `None` when it has no such item.
@@ -376,7 +374,7 @@ impl<T: Item> fmt::Debug for Writes<'_, T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Writes")
             .field("pending", &self.pending().count())
-            .field("refused", &self.refused().len())
+            .field("refused", &self.refused().count())
             .finish()
     }
 }

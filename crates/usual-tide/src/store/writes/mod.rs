@@ -7,15 +7,20 @@
 
 mod answer;
 mod ask;
+mod at_ends;
 mod below_writes;
 mod facet;
+mod in_place;
 mod merge;
+mod refused;
 mod state;
+mod waiting_index;
 mod write;
 
-pub use answer::{RefusedWrite, TicketError};
+pub use answer::TicketError;
 pub use ask::{SubmitError, Submitted};
 pub use facet::{Writes, WritesMut};
+pub use refused::RefusedWrite;
 pub use state::{StateChange, WriteState, WriteStateFeed};
 pub use write::{Neighbours, Show, Ticket, Write, WriteKind};
 
@@ -23,9 +28,11 @@ use crate::item::Item;
 use crate::order::Slot;
 use crate::store::history::ItemEdit;
 use hashbrown::HashMap;
+use refused::RefusedWrites;
 use state::WriteStates;
-use std::collections::VecDeque;
+use std::collections::BTreeMap;
 use std::sync::Arc;
+use waiting_index::{RowPlace, WaitingIndex};
 use write::Renaming;
 
 /// The writes that wait for an answer, and those that were refused.
@@ -33,9 +40,12 @@ pub(super) struct Tickets<T: Item> {
     /// Puts an edit, as the item before and after it, on top of another version: `(now, before, after)`.
     merge: fn(&T, &T, &T) -> T,
     next: u64,
-    /// Oldest first.
-    layers: VecDeque<Layer<T>>,
-    refused: Vec<RefusedWrite<T>>,
+    /// By their first tickets: oldest first.
+    layers: BTreeMap<Ticket, Layer<T>>,
+    index: WaitingIndex<T::Key>,
+    /// How many writes were to add a row at the start or the end and did not, since the source had one with its key.
+    unplaced: usize,
+    refused: RefusedWrites<T>,
     states: WriteStates<T::Key>,
     /// What the edit under way asks of the source, until it is final.
     asked: Option<Layer<T>>,
@@ -53,13 +63,35 @@ struct Layer<T: Item> {
     writes: Vec<Arc<Write<T>>>,
 }
 
+impl<T: Item> Layer<T> {
+    /// How many of its writes were to add a row at the start or the end and did not.
+    fn unplaced(&self) -> usize {
+        let at_ends =
+            |write: &&Arc<Write<T>>| matches!(RowPlace::of(write), RowPlace::Start | RowPlace::End);
+        let added = |edit: &&ItemEdit<T>| matches!(edit, ItemEdit::Added { .. });
+        let asked = self.writes.iter().filter(at_ends).count();
+        asked.saturating_sub(self.edits.iter().filter(added).count())
+    }
+}
+
+impl<T: Item> Clone for Layer<T> {
+    fn clone(&self) -> Self {
+        Self {
+            edits: self.edits.clone(),
+            writes: self.writes.clone(),
+        }
+    }
+}
+
 impl<T: Item> Tickets<T> {
     fn new(merge: fn(&T, &T, &T) -> T) -> Self {
         Self {
             merge,
             next: 0,
-            layers: VecDeque::new(),
-            refused: Vec::new(),
+            layers: BTreeMap::new(),
+            index: WaitingIndex::new(),
+            unplaced: 0,
+            refused: RefusedWrites::new(),
             states: WriteStates::new(),
             asked: None,
             additions: HashMap::new(),
@@ -69,7 +101,7 @@ impl<T: Item> Tickets<T> {
     }
 
     fn waiting(&self) -> impl DoubleEndedIterator<Item = &Arc<Write<T>>> {
-        self.layers.iter().flat_map(|layer| &layer.writes)
+        self.layers.values().flat_map(|layer| &layer.writes)
     }
 
     /// Puts a layer on top; its writes get tickets and wait from now on. Gives the last ticket.
@@ -84,8 +116,12 @@ impl<T: Item> Tickets<T> {
             }
             write.made_by = self.additions.get(&write.key).copied();
             self.states.count(&write.key, 1, 0);
+            self.index.add(write);
         }
-        self.layers.push_back(layer);
+        self.unplaced += layer.unplaced();
+        if let Some(first) = layer.writes.first() {
+            self.layers.insert(first.ticket, layer);
+        }
         Ticket(self.next)
     }
 
@@ -95,7 +131,9 @@ impl<T: Item> Tickets<T> {
             write.key == *from && write.kind() == WriteKind::Add && write.ticket > by
         };
         let refused = self.refused.iter().map(|refused| &refused.write);
-        let next = self.waiting().chain(refused).filter(is_another);
+        let waiting = self.index.of_item(from).iter();
+        let waiting = waiting.filter_map(|ticket| self.find(*ticket));
+        let next = waiting.chain(refused).filter(is_another);
         let next = next.map(|write| write.ticket).min();
         let latest = self.additions.get(from).copied();
         Renaming {
@@ -106,22 +144,47 @@ impl<T: Item> Tickets<T> {
         }
     }
 
-    /// Renames what was refused; the writes that wait are renamed as they are put on again.
+    /// Renames what was refused, and brings the index in step with the writes that wait, which are renamed already.
     fn rename_refused(&mut self, renaming: &Renaming<T::Key>) {
-        for refused in &mut self.refused {
+        for refused in self.refused.iter_mut() {
             renaming.apply(&mut refused.write);
         }
         if self.additions.get(&renaming.from) == Some(&renaming.by) {
             self.additions.remove(&renaming.from);
             self.additions.insert(renaming.to.clone(), renaming.by);
         }
+        let layers = &self.layers;
+        self.index.rename(renaming, |ticket| {
+            find(layers, ticket).map(|write| &**write)
+        });
         self.count_anew(&renaming.from);
         self.count_anew(&renaming.to);
     }
 
-    /// So many more, or fewer, writes of an item wait or are refused.
-    fn count(&mut self, key: &T::Key, waiting: isize, refused: isize) {
-        self.states.count(key, waiting, refused);
+    /// The write that waits under a ticket. O(log n).
+    fn find(&self, ticket: Ticket) -> Option<&Arc<Write<T>>> {
+        find(&self.layers, ticket)
+    }
+
+    /// Renames the writes that wait.
+    fn rename_waiting(&mut self, renaming: &Renaming<T::Key>) {
+        for ticket in self.index.that_name(&renaming.from) {
+            let layer = self.layers.range_mut(..=ticket).next_back();
+            let writes = layer.into_iter().flat_map(|(_, layer)| &mut layer.writes);
+            writes.for_each(|write| renaming.apply(write));
+        }
+    }
+
+    /// A write waits no more, and so many more of its item are refused.
+    fn end_waiting(&mut self, write: &Write<T>, refused: isize) {
+        self.index.remove(write);
+        self.states.count(&write.key, -1, refused);
+        self.forget_addition(&write.key);
+    }
+
+    /// A refused write of an item is retried or dismissed.
+    fn end_refused(&mut self, key: &T::Key) {
+        self.states.count(key, 0, -1);
         self.forget_addition(key);
     }
 
@@ -134,12 +197,9 @@ impl<T: Item> Tickets<T> {
 
     /// Counts the writes of an item again, after it was given another key.
     fn count_anew(&mut self, key: &T::Key) {
-        let of_item = |write: &Arc<Write<T>>| write.key == *key;
-        let waiting = self.waiting().filter(|write| of_item(write)).count();
-        let refused = self
-            .refused
-            .iter()
-            .filter(|refused| of_item(&refused.write));
+        let waiting = self.index.of_item(key).len();
+        let refused = self.refused.iter();
+        let refused = refused.filter(|refused| refused.write.key == *key);
         self.states.set(key, waiting, refused.count());
         self.forget_addition(key);
     }
@@ -154,4 +214,12 @@ impl<T: Item> Tickets<T> {
             self.withdrawn.clear();
         }
     }
+}
+
+/// The write that waits under a ticket, among layers by their first tickets.
+fn find<T: Item>(layers: &BTreeMap<Ticket, Layer<T>>, ticket: Ticket) -> Option<&Arc<Write<T>>> {
+    let (_, layer) = layers.range(..=ticket).next_back()?;
+    let place = |write: &Arc<Write<T>>| write.ticket.cmp(&ticket);
+    let at = layer.writes.binary_search_by(place).ok()?;
+    layer.writes.get(at)
 }

@@ -144,7 +144,11 @@ impl<K: Clone + PartialEq> Renaming<K> {
             return;
         }
         let is_its = write.key == self.from && write.made_by == Some(self.by);
-        let means_it = self.until.is_none_or(|until| write.ticket < until);
+        let names_it = write.place.as_ref().is_some_and(|place| {
+            let from = Some(&self.from);
+            place.after.as_ref() == from || place.before.as_ref() == from
+        });
+        let means_it = names_it && self.until.is_none_or(|until| write.ticket < until);
         let renamed = |key: &K| match *key == self.from {
             true => self.to.clone(),
             false => key.clone(),
