@@ -30,7 +30,7 @@ impl<T: Item> ChangeSet<T> {
         let mut set = Self {
             before: alignment.before,
             after: alignment.after,
-            removed: join_runs(&alignment.removed),
+            removed: join_runs(alignment.removed.clone()),
             inserted: Vec::new(),
             moved: Vec::new(),
             updated: Vec::new(),
@@ -67,7 +67,7 @@ impl<T: Item> ChangeSet<T> {
             }
             to += len;
         }
-        set.inserted = join_runs(&inserted);
+        set.inserted = join_runs(inserted);
         set
     }
 
@@ -104,10 +104,10 @@ fn differing<T: Item>(segments: &[Segment<T>]) -> Vec<Vec<bool>> {
 }
 
 /// Joins runs that touch each other.
-fn join_runs<T: Send + Sync + 'static>(runs: &[RowRun<T>]) -> Vec<RowRun<T>> {
+fn join_runs<T: Send + Sync + 'static>(runs: Vec<RowRun<T>>) -> Vec<RowRun<T>> {
     let touch = |pair: &[RowRun<T>]| pair[0].range().end == pair[1].at;
     if !runs.windows(2).any(touch) {
-        return runs.to_vec();
+        return runs;
     }
     let mut joined = Vec::new();
     let mut parts: Vec<Rows<T>> = Vec::new();
@@ -121,7 +121,7 @@ fn join_runs<T: Send + Sync + 'static>(runs: &[RowRun<T>]) -> Vec<RowRun<T>> {
             start = run.at;
         }
         end = run.range().end;
-        parts.push(run.rows.clone());
+        parts.push(run.rows);
     }
     if !parts.is_empty() {
         let rows = Rows::concat(parts);

@@ -124,10 +124,13 @@ impl<T: Item> ListState<T> {
                 .is_some_and(|(_, effect)| effect.removes())
         };
         let arriving = self.places(walk.affected, &goes, context);
-        let gap = |row: &Arriving| self.rows.position_at(row.arrival.place);
-        let mut arriving = arriving.into_iter().peekable();
+        let gaps = arriving
+            .iter()
+            .map(|row| self.rows.position_at(row.arrival.place));
+        let gaps: Vec<usize> = gaps.collect();
+        let mut arriving = arriving.into_iter().zip(gaps).peekable();
         for (at, (slot, key)) in self.rows.rows_with_keys(self.rows.cursor(0)).enumerate() {
-            while let Some(row) = arriving.next_if(|row| gap(row) <= at) {
+            while let Some((row, _)) = arriving.next_if(|(_, gap)| *gap <= at) {
                 walk.keys.push(row.arrival.key);
                 walk.show(row.arrival.slot, row.place);
             }
@@ -144,7 +147,7 @@ impl<T: Item> ListState<T> {
                 Some(_) => {}
             }
         }
-        for row in arriving {
+        for (row, _) in arriving {
             walk.keys.push(row.arrival.key);
             walk.show(row.arrival.slot, row.place);
         }
@@ -227,6 +230,7 @@ impl<T: Item> ListState<T> {
             known.extend(walked.into_iter().map(|row| (row, found)));
             found
         };
+        let mut sweep = self.rows.sweep(arriving.len());
         let place = |row: &Arriving| {
             let item = self.placed_by(affected[row.place].touch);
             let mut at_source = None;
@@ -253,11 +257,7 @@ impl<T: Item> ListState<T> {
                     )
                 })
             };
-            let key = row.arrival.key;
-            match run {
-                Some(run) => self.rows.lower_bound_within(run.clone(), key, comes_before),
-                None => self.rows.lower_bound(key, comes_before),
-            }
+            sweep.lower_bound(run, row.arrival.key, comes_before)
         };
         arriving.iter().map(place).collect()
     }

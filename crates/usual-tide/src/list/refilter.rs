@@ -12,6 +12,7 @@ use crate::item::{Item, Snapshot};
 use crate::order::{RowTree, Slot};
 use crate::parts::{in_parts, rows_in_parts};
 use crate::query::{Query, Scope};
+use std::ops::Range;
 use std::sync::Arc;
 
 /// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
@@ -198,20 +199,26 @@ impl<T: Item> ListState<T> {
     /// The plan for a sorted list: each arriving row is looked up among the rows there are.
     fn plan_by_search(&self, hits: &Bits, arriving: &Evaluated, context: Context<'_, T>) -> Plan {
         let runs = self.runs_of(&arriving.sections);
-        let mut runs = runs.into_iter().flatten();
-        let mut places = arriving.slots.iter().enumerate().map(|(at, slot)| {
-            let key = arriving.keys.as_ref().map_or(0, |keys| keys[at]);
-            let source = context.source.position(*slot).unwrap_or(0);
-            let comes_before = |row| {
-                let item = context.items.get(*slot);
-                item.is_some_and(|item| self.comes_before(row, (*slot, item), source, context))
+        let runs: Vec<Range<usize>> = runs.into_iter().flatten().collect();
+        let places = rows_in_parts(arriving.slots.len(), |part| {
+            let mut sweep = self.rows.sweep(part.len());
+            let place = |at: usize| {
+                let slot = arriving.slots[at];
+                let key = arriving.keys.as_ref().map_or(0, |keys| keys[at]);
+                let mut source = None;
+                let comes_before = |row| {
+                    let item = context.items.get(slot);
+                    item.is_some_and(|item| {
+                        let source = *source.get_or_insert_with(|| context.source.position(slot));
+                        self.comes_before(row, (slot, item), source.unwrap_or(0), context)
+                    })
+                };
+                let place = sweep.lower_bound(runs.get(at), key, comes_before);
+                self.rows.position_at(place)
             };
-            let place = match runs.next() {
-                Some(run) => self.rows.lower_bound_within(run, key, comes_before),
-                None => self.rows.lower_bound(key, comes_before),
-            };
-            self.rows.position_at(place)
+            part.map(place).collect::<Vec<usize>>()
         });
+        let mut places = places.into_iter().flatten();
         let mut plan = Plan::default();
         let mut next = places.next();
         let mut arrived = 0;
@@ -273,21 +280,19 @@ impl<T: Item> ListState<T> {
     fn rebuild(&mut self, plan: &Plan, arriving: &Arriving<T>, rows_after: usize) {
         let keyed = self.query.sorting().is_some();
         let mut slots = Vec::with_capacity(rows_after);
-        let mut keys = Vec::new();
+        let mut keys = Vec::with_capacity(if keyed { rows_after } else { 0 });
+        let mut rows = self.rows.rows_with_keys(self.rows.cursor(0));
         for part in &plan.parts {
             match *part {
-                Part::Stays { at, len } => {
-                    let start = self.rows.cursor(at);
-                    if keyed {
-                        let rows = self.rows.rows_with_keys(start).take(len);
-                        let (stay, stay_keys): (Vec<_>, Vec<_>) = rows.unzip();
-                        slots.extend(stay);
-                        keys.extend(stay_keys);
-                    } else {
-                        slots.extend(self.rows.rows_from(start).take(len));
+                Part::Stays { len, .. } => {
+                    for (slot, key) in rows.by_ref().take(len) {
+                        slots.push(slot);
+                        if keyed {
+                            keys.push(key);
+                        }
                     }
                 }
-                Part::Leaves { .. } => {}
+                Part::Leaves { len, .. } => drop(rows.nth(len - 1)),
                 Part::Arrives { first, len } => {
                     let (new, new_keys) = arriving.part(first, len);
                     slots.extend_from_slice(new);
@@ -295,6 +300,7 @@ impl<T: Item> ListState<T> {
                 }
             }
         }
+        drop(rows);
         self.replace_rows(RowTree::build(&slots, keyed.then_some(&keys[..])));
     }
 }

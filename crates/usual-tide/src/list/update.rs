@@ -28,7 +28,7 @@ pub(crate) struct Touch<'a, T> {
 }
 
 /// From this share of rows (one in so many) on, touched at once, all rows are rebuilt.
-const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 40 };
+const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 12 };
 
 /// From this share of rows on, and from this many, they are merged in leaf by leaf.
 const MERGE_SHARE: usize = if cfg!(test) { 6 } else { 1024 };

@@ -14,6 +14,7 @@ mod node;
 mod probe;
 mod read;
 mod search;
+mod sweep;
 mod tree;
 
 #[cfg(test)]

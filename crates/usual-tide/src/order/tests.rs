@@ -2,6 +2,7 @@
 
 use super::{Arrival, CountedTree, Slot};
 use proptest::prelude::*;
+use std::ops::Range;
 
 type Tree = CountedTree<4, 4>;
 
@@ -175,6 +176,27 @@ fn assert_same(tree: &Tree, model: &Model) {
         assert_eq!(tree.key_of(slot), *key);
     }
     assert_eq!(tree.get(model.rows.len()), None);
+    if model.rows.is_sorted() {
+        let len = model.rows.len();
+        for run in [None, Some(0..len), Some(len / 3..len - len / 4)] {
+            assert_sweep_finds_the_same(tree, run);
+        }
+    }
+}
+
+/// Sweeps that go on from the last place, and those that do not, find what a search from the root finds.
+fn assert_sweep_finds_the_same(tree: &Tree, run: Option<Range<usize>>) {
+    for rows in [0, 1000] {
+        let mut sweep = tree.sweep(rows);
+        for (key, slot) in (0..21).flat_map(|key| [(key, 0), (key, 3), (key, 40)]) {
+            let comes_before = |other: Slot| other.index() < slot;
+            let expected = match run.clone() {
+                Some(run) => tree.lower_bound_within(run, key, comes_before),
+                None => tree.lower_bound(key, comes_before),
+            };
+            assert_eq!(sweep.lower_bound(run.as_ref(), key, comes_before), expected);
+        }
+    }
 }
 
 proptest! {

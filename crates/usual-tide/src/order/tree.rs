@@ -27,7 +27,7 @@ pub(crate) struct CountedTree<const LEAF: usize, const FAN: usize> {
 }
 
 /// A place between two rows, good until the tree changes.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) struct Cursor {
     pub(super) leaf: NodeId,
     pub(super) index: usize,
