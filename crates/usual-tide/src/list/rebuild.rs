@@ -231,6 +231,7 @@ impl<T: Item> ListState<T> {
             found
         };
         let mut sweep = self.rows.sweep(arriving.len());
+        let all_stay = !affected.iter().any(|row| row.effect.removes());
         let place = |row: &Arriving| {
             let item = self.placed_by(affected[row.place].touch);
             let mut at_source = None;
@@ -240,6 +241,11 @@ impl<T: Item> ListState<T> {
                     let position = context.source.position(row.arrival.slot);
                     position.unwrap_or(0)
                 });
+                if all_stay {
+                    let item = item.map(|item| (row.arrival.slot, &**item));
+                    return item
+                        .is_some_and(|item| self.comes_before(other, item, at_source, context));
+                }
                 // One that answers from beyond the section comes after all of it.
                 let inside = |other: &Slot| {
                     run.is_none_or(|run| {

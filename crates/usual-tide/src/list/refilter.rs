@@ -213,8 +213,8 @@ impl<T: Item> ListState<T> {
                         self.comes_before(row, (slot, item), source.unwrap_or(0), context)
                     })
                 };
-                let place = sweep.lower_bound(runs.get(at), key, comes_before);
-                self.rows.position_at(place)
+                sweep.lower_bound(runs.get(at), key, comes_before);
+                sweep.position()
             };
             part.map(place).collect::<Vec<usize>>()
         });

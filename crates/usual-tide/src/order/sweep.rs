@@ -13,8 +13,9 @@ pub(crate) struct Sweep<'a, const LEAF: usize, const FAN: usize> {
     tree: &'a CountedTree<LEAF, FAN>,
     from_last: bool,
     last: Option<Cursor>,
-    /// The run of rows that it was found in, and the position of the first row of its leaf.
+    /// The run of rows that it was found in.
     run: Option<Range<usize>>,
+    /// The position of the first row of its leaf.
     leaf_start: usize,
 }
 
@@ -33,7 +34,8 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
 
 impl<const LEAF: usize, const FAN: usize> Sweep<'_, LEAF, FAN> {
     /// The place before the first row, of a run or of all, that does not come before the wanted one, which does not
-    /// come before the one wanted last. As [`CountedTree::lower_bound`]; O(LEAF) for each leaf passed.
+    /// come before the one wanted last. As [`CountedTree::lower_bound`]; O(1) for each leaf passed, and O(log d) for
+    /// d rows passed in the last.
     pub(crate) fn lower_bound(
         &mut self,
         run: Option<&Range<usize>>,
@@ -41,16 +43,16 @@ impl<const LEAF: usize, const FAN: usize> Sweep<'_, LEAF, FAN> {
         mut comes_before: impl FnMut(Slot) -> bool,
     ) -> Cursor {
         let goes_on = self.from_last && self.run.as_ref() == run;
-        let place = match (self.last.filter(|_| goes_on), run) {
-            (Some(last), _) => self.go_on(last, key, comes_before),
-            (None, Some(run)) => {
-                let tree = self.tree;
-                let place = tree.lower_bound_within(run.clone(), key, &mut comes_before);
-                self.leaf_start = tree.position_at(place) - place.index;
-                place
-            }
-            (None, None) => self.tree.lower_bound(key, &mut comes_before),
-        };
+        let found = self.last.filter(|_| goes_on);
+        let found = found.and_then(|last| self.go_on(last, key, &mut comes_before));
+        let place = found.unwrap_or_else(|| {
+            let place = match run {
+                Some(run) => self.tree.lower_bound_within(run.clone(), key, comes_before),
+                None => self.tree.lower_bound(key, comes_before),
+            };
+            self.leaf_start = self.tree.position_at(place) - place.index;
+            place
+        });
         self.last = Some(place);
         if !goes_on {
             self.run = run.cloned();
@@ -58,14 +60,20 @@ impl<const LEAF: usize, const FAN: usize> Sweep<'_, LEAF, FAN> {
         place
     }
 
+    /// The position of the place found last.
+    pub(crate) fn position(&self) -> usize {
+        self.leaf_start + self.last.map_or(0, |place| place.index)
+    }
+
+    /// `None` when it takes a search from the root to know.
     fn go_on(
         &mut self,
         last: Cursor,
         key: u64,
-        mut comes_before: impl FnMut(Slot) -> bool,
-    ) -> Cursor {
+        comes_before: &mut impl FnMut(Slot) -> bool,
+    ) -> Option<Cursor> {
         let tree = self.tree;
-        let end = self.run.as_ref().map_or(usize::MAX, |run| run.end);
+        let run_end = self.run.as_ref().map_or(usize::MAX, |run| run.end);
         let mut is_before = |leaf: NodeId, index: usize| {
             let other = tree.key_at(leaf, index);
             other < key || other == key && comes_before(tree.leaf(leaf).slots()[index])
@@ -74,32 +82,45 @@ impl<const LEAF: usize, const FAN: usize> Sweep<'_, LEAF, FAN> {
             mut leaf,
             mut index,
         } = last;
-        let next = loop {
+        loop {
             let (len, next) = (tree.leaf(leaf).len(), tree.leaf(leaf).next);
-            let is_past =
-                next.is_none() || self.leaf_start + len >= end || tree.leaf(next).len() == 0;
-            if is_past || !is_before(next, 0) {
-                break next;
+            let end = len.min(run_end.saturating_sub(self.leaf_start));
+            // Steps that double (Bentley and Yao, 1976), since it is mostly near.
+            let (mut high, mut step) = (index, 1);
+            while high < end && is_before(leaf, high) {
+                index = high + 1;
+                high += step;
+                step *= 2;
             }
+            let mut high = high.min(end);
+            while index < high {
+                let middle = index + (high - index) / 2;
+                match is_before(leaf, middle) {
+                    true => index = middle + 1,
+                    false => high = middle,
+                }
+            }
+            let is_last = next.is_none() || self.leaf_start + len >= run_end;
+            if index < len || is_last || tree.leaf(next).len() == 0 {
+                return Some(Cursor { leaf, index });
+            }
+            if !is_before(next, 0) {
+                // Whether it ends this leaf or begins the next is for the bound between them to say.
+                return self.run.is_some().then_some(Cursor { leaf, index });
+            }
+            // It is beyond this leaf: those follow that it is beyond as a whole.
+            let mut last = next;
             self.leaf_start += len;
-            (leaf, index) = (next, 0);
-        };
-        let len = tree
-            .leaf(leaf)
-            .len()
-            .min(end.saturating_sub(self.leaf_start));
-        let mut end = len.max(index);
-        while index < end {
-            let middle = index + (end - index) / 2;
-            match is_before(leaf, middle) {
-                true => index = middle + 1,
-                false => end = middle,
+            loop {
+                let (len, next) = (tree.leaf(last).len(), tree.leaf(last).next);
+                let is_end = next.is_none() || tree.leaf(next).len() == 0;
+                if is_end || self.leaf_start + len >= run_end || !is_before(next, 0) {
+                    break;
+                }
+                self.leaf_start += len;
+                last = next;
             }
+            (leaf, index) = (last, 1);
         }
-        if self.run.is_none() && index == tree.leaf(leaf).len() && !next.is_none() {
-            // Whether it ends this leaf or begins the next is for the bound between them to say.
-            return tree.lower_bound(key, comes_before);
-        }
-        Cursor { leaf, index }
     }
 }

@@ -72,13 +72,13 @@ impl<T: Item> Store<T> {
             }
         };
         self.attempt(|store| {
-            let mut added = 0;
+            store.base.keys.reserve(items.len(), &store.base.items);
+            let mut added = Vec::with_capacity(items.len());
             for item in items {
                 match store.slot(item.key()) {
                     None => {
                         store.accept(&item)?;
-                        store.insert_item(Arc::new(item), at + added)?;
-                        added += 1;
+                        added.push(store.register_item(Arc::new(item))?);
                     }
                     Some(slot) if on_duplicate == OnDuplicate::KeepLast => {
                         if store.base.items.get(slot).is_some_and(|old| **old != item) {
@@ -89,6 +89,7 @@ impl<T: Item> Store<T> {
                     Some(_) => {}
                 }
             }
+            store.base.source.insert_run(at, &added, &[]);
             Ok(())
         })
     }
