@@ -9,8 +9,10 @@
 mod conditions;
 mod edits;
 mod floor;
+mod growth;
 mod lists;
 mod reloads;
+mod requeries;
 mod row;
 mod searches;
 mod sections;
@@ -41,6 +43,8 @@ fn main() {
         conditions::measure(rows, &mut report);
         searches::measure(rows, &mut report);
         sections::measure(rows, &mut report);
+        requeries::measure(rows, &mut report);
+        growth::measure(rows, &mut report);
     }
     report.growth("edit that moves a row, feed read");
 }

@@ -1,12 +1,5 @@
-//! What operations cost as their surroundings grow: counted, not timed, so that a busy machine changes nothing.
-//!
-//! Counted are the bytes that are allocated and what is asked of keys. Each operation is done beside a few things and
-//! beside many; what it costs then may have grown by a logarithm, not with their number.
+//! Operations beside many things of their kind, to be counted and to be timed.
 
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::print_stdout)]
-
-use stats_alloc::{INSTRUMENTED_SYSTEM, Region, StatsAlloc};
-use std::alloc::System;
 use std::cell::Cell;
 use std::cmp::Ordering;
 use std::hash::{Hash, Hasher};
@@ -15,11 +8,9 @@ use std::time::Duration;
 use usual_tide::writes::Ticket;
 use usual_tide::{Feed, FieldValue, Group, Item, ListId, Place, Query, Store};
 
-#[global_allocator]
-static ALLOCATED: &StatsAlloc<System> = &INSTRUMENTED_SYSTEM;
-
 thread_local! {
-    static ASKED: Cell<u64> = const { Cell::new(0) };
+    /// How often keys were read so far.
+    pub(crate) static ASKED: Cell<u64> = const { Cell::new(0) };
 }
 
 fn asked() {
@@ -93,93 +84,68 @@ fn edit(store: &mut Store<Piece>, id: u32) {
     store.edit(&Key(id), |piece| piece.title.push('x')).unwrap();
 }
 
-/// What one of so many operations costs on average.
-fn cost(operations: u32, work: impl FnOnce()) -> f64 {
-    let region = Region::new(ALLOCATED);
-    let before = ASKED.get();
-    work();
-    let change = region.change();
-    // What a vector grows by is paid for by what was put into it before.
-    let bytes = change.bytes_allocated as f64 - (change.bytes_reallocated as f64).max(0.0);
-    (bytes / 8.0 + (ASKED.get() - before) as f64) / f64::from(operations)
-}
+/// What is done `OPERATIONS` times beside `n` others; the meter is given just that.
+pub(crate) type Operation = fn(u32, &Meter<'_>) -> f64;
 
-/// An operation is done `OPERATIONS` times beside so many others of its kind, and once more beside many times as many.
-const OPERATIONS: u32 = 100;
-const FEW: u32 = 400;
-const MANY: u32 = 6_400;
+/// Gives what one of so many operations costs.
+pub(crate) type Meter<'a> = dyn Fn(u32, &mut dyn FnMut()) -> f64 + 'a;
 
-/// Costs may grow so much from few to many: 16 times as many, of which the logarithm is 1.5 times as large.
-const GROWTH: f64 = 2.5;
+/// How often each operation is done.
+pub(crate) const OPERATIONS: u32 = 100;
 
-#[test]
-fn no_operation_costs_more_in_proportion_to_what_is_beside_it() {
-    let mut too_much = Vec::new();
-    for (name, measure) in OPERATIONS_MEASURED {
-        // What is set up once is set up.
-        measure(FEW);
-        let (few, many) = (measure(FEW), measure(MANY));
-        println!("{name:70} {few:10.1} {many:10.1}");
-        if many > GROWTH * few + 20.0 {
-            too_much.push(format!(
-                "{name}: {few:.1} beside {FEW}, {many:.1} beside {MANY}"
-            ));
-        }
-    }
-    assert!(too_much.is_empty(), "{}", too_much.join("\n"));
-}
-
-type Measure = fn(u32) -> f64;
-
-const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
-    ("an edit, its change set read, in a list of n rows", |n| {
-        let (mut store, _, feed) = listed(n);
-        cost(OPERATIONS, || {
-            for id in 0..OPERATIONS {
-                edit(&mut store, id);
-                feed.read(&store).unwrap();
-            }
-        })
-    }),
-    ("an edit beside n unread feeds", |n| {
+/// The operations by their names.
+pub(crate) const BESIDE: &[(&str, Operation)] = &[
+    (
+        "an edit, its change set read, in a list of n rows",
+        |n, cost| {
+            let (mut store, _, feed) = listed(n);
+            cost(OPERATIONS, &mut || {
+                for id in 0..OPERATIONS {
+                    edit(&mut store, id);
+                    feed.read(&store).unwrap();
+                }
+            })
+        },
+    ),
+    ("an edit beside n unread feeds", |n, cost| {
         let (mut store, list, _feed) = listed(1000);
         let _feeds: Vec<_> = (0..n).map(|_| store.feed(list).unwrap()).collect();
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             (0..OPERATIONS).for_each(|id| edit(&mut store, id))
         })
     }),
-    ("an edit after n lists were bound and unbound", |n| {
+    ("an edit after n lists were bound and unbound", |n, cost| {
         let (mut store, _, _feed) = listed(1000);
         for _ in 0..n {
             let list = store.bind(Query::new());
             store.unbind(list).unwrap();
         }
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             (0..OPERATIONS).for_each(|id| edit(&mut store, id))
         })
     }),
-    ("a hold beside n held rows", |n| {
+    ("a hold beside n held rows", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         (0..n).for_each(|id| store.hold(&Key(id)).unwrap());
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             (n..n + OPERATIONS).for_each(|id| store.hold(&Key(id)).unwrap())
         })
     }),
-    ("a release beside n held rows", |n| {
+    ("a release beside n held rows", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         (0..n + OPERATIONS).for_each(|id| store.hold(&Key(id)).unwrap());
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             (0..OPERATIONS).for_each(|id| store.release(&Key(id)).unwrap())
         })
     }),
-    ("an edit beside n held rows", |n| {
+    ("an edit beside n held rows", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         (0..n).for_each(|id| store.hold(&Key(id)).unwrap());
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             (n..n + OPERATIONS).for_each(|id| edit(&mut store, id))
         })
     }),
-    ("a draft begun beside n open ones", |n| {
+    ("a draft begun beside n open ones", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let mut open = Vec::new();
         let mut begin = |ids: Range<u32>| {
@@ -188,29 +154,29 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
             }
         };
         begin(0..n);
-        cost(OPERATIONS, || begin(n..n + OPERATIONS))
+        cost(OPERATIONS, &mut || begin(n..n + OPERATIONS))
     }),
-    ("a draft committed beside n open ones", |n| {
+    ("a draft committed beside n open ones", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let begin = |id| store.drafts_mut().begin(&Key(id)).unwrap();
         let mut open: Vec<_> = (0..n + OPERATIONS).map(begin).collect();
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for mut draft in open.drain(..OPERATIONS as usize) {
                 draft.set(Piece::SHELF, 7).unwrap();
                 store.drafts_mut().commit(draft).unwrap();
             }
         })
     }),
-    ("a draft dropped beside n open ones", |n| {
+    ("a draft dropped beside n open ones", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let begin = |id| store.drafts_mut().begin(&Key(id)).unwrap();
         let mut open: Vec<_> = (0..n + OPERATIONS).map(begin).collect();
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             open.drain(..OPERATIONS as usize);
             edit(&mut store, n);
         })
     }),
-    ("a removal begun beside n pending ones", |n| {
+    ("a removal begun beside n pending ones", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let due = Duration::from_secs(1);
         let mut begin = |ids: Range<u32>| {
@@ -219,13 +185,13 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
             }
         };
         begin(0..n);
-        cost(OPERATIONS, || begin(n..n + OPERATIONS))
+        cost(OPERATIONS, &mut || begin(n..n + OPERATIONS))
     }),
-    ("a removal confirmed beside n pending ones", |n| {
+    ("a removal confirmed beside n pending ones", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let begin = |id| store.removals_mut().begin(&[Key(id)]).unwrap();
         let pending: Vec<_> = (0..n + OPERATIONS).map(begin).collect();
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for id in &pending[..OPERATIONS as usize] {
                 store.removals_mut().confirm(*id).unwrap();
             }
@@ -233,28 +199,28 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
     }),
     (
         "the source removes a row of a pending removal of n rows",
-        |n| {
+        |n, cost| {
             let (mut store, _, _feed) = listed(n);
             let keys: Vec<Key> = (0..n).map(Key).collect();
             store.removals_mut().begin(&keys).unwrap();
-            cost(OPERATIONS, || {
+            cost(OPERATIONS, &mut || {
                 for id in 0..OPERATIONS {
                     store.from_source(|store| store.remove(&Key(id))).unwrap();
                 }
             })
         },
     ),
-    ("an addition confirmed, the oldest of n", |n| {
+    ("an addition confirmed, the oldest of n", |n, cost| {
         let (mut store, tickets) = adding(n);
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
                 store.writes_mut().confirm(*ticket).unwrap();
             }
         })
     }),
-    ("an addition confirmed, the newest of n", |n| {
+    ("an addition confirmed, the newest of n", |n, cost| {
         let (mut store, tickets) = adding(n);
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for ticket in tickets.iter().rev().take(OPERATIONS as usize) {
                 store.writes_mut().confirm(*ticket).unwrap();
             }
@@ -262,18 +228,18 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
     }),
     (
         "an addition confirmed under another key, the oldest of n",
-        |n| {
+        |n, cost| {
             let (mut store, tickets) = adding(n);
-            cost(OPERATIONS, || {
+            cost(OPERATIONS, &mut || {
                 for (ticket, id) in tickets.iter().zip(1_000_000..).take(OPERATIONS as usize) {
                     store.writes_mut().confirm_as(*ticket, piece(id)).unwrap();
                 }
             })
         },
     ),
-    ("an addition refused, the oldest of n", |n| {
+    ("an addition refused, the oldest of n", |n, cost| {
         let (mut store, tickets) = adding(n);
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
                 store
                     .writes_mut()
@@ -282,17 +248,17 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
             }
         })
     }),
-    ("an edit confirmed, the newest of n", |n| {
+    ("an edit confirmed, the newest of n", |n, cost| {
         let (mut store, tickets) = editing(n);
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for ticket in tickets.iter().rev().take(OPERATIONS as usize) {
                 store.writes_mut().confirm(*ticket).unwrap();
             }
         })
     }),
-    ("an edit refused, the oldest of n", |n| {
+    ("an edit refused, the oldest of n", |n, cost| {
         let (mut store, tickets) = editing(n);
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
                 store
                     .writes_mut()
@@ -301,7 +267,7 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
             }
         })
     }),
-    ("a refused edit dismissed, the oldest of n", |n| {
+    ("a refused edit dismissed, the oldest of n", |n, cost| {
         let (mut store, tickets) = editing(n);
         for ticket in &tickets {
             store
@@ -309,7 +275,7 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
                 .refuse(*ticket, "the kiln is off")
                 .unwrap();
         }
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
                 store.writes_mut().dismiss(*ticket).unwrap();
             }
@@ -317,11 +283,11 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
     }),
     (
         "an edit, its change set read, in a window on n sections",
-        |n| {
+        |n, cost| {
             let mut store = store(n);
             let list = store.bind(Query::new().group(Group::by(Piece::SHELF)).take(20));
             let feed = store.feed(list).unwrap();
-            cost(OPERATIONS, || {
+            cost(OPERATIONS, &mut || {
                 for id in 0..OPERATIONS {
                     edit(&mut store, id);
                     feed.read(&store).unwrap();
@@ -329,10 +295,10 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
             })
         },
     ),
-    ("a section collapsed, one of n", |n| {
+    ("a section collapsed, one of n", |n, cost| {
         let mut store = store(n);
         let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for shelf in 0..OPERATIONS {
                 store
                     .list_mut(list)
@@ -342,21 +308,21 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
             }
         })
     }),
-    ("a section's rows found, one of n", |n| {
+    ("a section's rows found, one of n", |n, cost| {
         let mut store = store(n);
         let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
         let rows = store.list(list).unwrap();
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for shelf in 0..OPERATIONS {
                 let at = rows.section_position(&shelf.into()).unwrap();
                 assert_eq!(rows.rows_in(at).len(), 1);
             }
         })
     }),
-    ("the same query set again, n rows", |n| {
+    ("the same query set again, n rows", |n, cost| {
         let (mut store, list, _feed) = listed(n);
         let query = Query::new().sort(Piece::TITLE);
-        cost(OPERATIONS, || {
+        cost(OPERATIONS, &mut || {
             for _ in 0..OPERATIONS {
                 let same = query.clone();
                 store.list_mut(list).unwrap().change_query(|_| same);
@@ -365,10 +331,10 @@ const OPERATIONS_MEASURED: &[(&str, Measure)] = &[
     }),
     (
         "a row updated in a vector of n, and the change set applied",
-        |n| {
+        |n, cost| {
             let (mut store, list, feed) = listed(n);
             let mut rows: Vec<_> = store.list(list).unwrap().items().cloned().collect();
-            cost(OPERATIONS, || {
+            cost(OPERATIONS, &mut || {
                 for id in 0..OPERATIONS {
                     store.edit(&Key(id), |piece| piece.shelf += 1).unwrap();
                     let changes = feed.read(&store).unwrap().unwrap();

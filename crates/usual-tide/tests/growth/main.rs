@@ -1,0 +1,49 @@
+//! What operations cost as their surroundings grow: counted, not timed, so that a busy machine changes nothing.
+//!
+//! Counted are the bytes that are allocated and what is asked of keys. Each operation is done beside a few things and
+//! beside many; what it costs then may have grown by a logarithm, not with their number.
+
+#![allow(clippy::unwrap_used, clippy::print_stdout)]
+
+mod beside;
+
+use beside::{ASKED, BESIDE};
+use stats_alloc::{INSTRUMENTED_SYSTEM, Region, StatsAlloc};
+use std::alloc::System;
+
+#[global_allocator]
+static ALLOCATED: &StatsAlloc<System> = &INSTRUMENTED_SYSTEM;
+
+const FEW: u32 = 400;
+const MANY: u32 = 6_400;
+
+/// Costs may grow so much from few to many: 16 times as many, of which the logarithm is 1.5 times as large.
+const GROWTH: f64 = 2.5;
+
+/// Allocated words and questions to keys, for one of so many operations.
+fn count(operations: u32, work: &mut dyn FnMut()) -> f64 {
+    let region = Region::new(ALLOCATED);
+    let before = ASKED.get();
+    work();
+    let change = region.change();
+    // What a vector grows by is paid for by what was put into it before.
+    let bytes = change.bytes_allocated as f64 - (change.bytes_reallocated as f64).max(0.0);
+    (bytes / 8.0 + (ASKED.get() - before) as f64) / f64::from(operations)
+}
+
+#[test]
+fn no_operation_costs_more_in_proportion_to_what_is_beside_it() {
+    let mut too_much = Vec::new();
+    for (name, operation) in BESIDE {
+        // What is set up once is set up.
+        operation(FEW, &count);
+        let (few, many) = (operation(FEW, &count), operation(MANY, &count));
+        println!("{name:70} {few:10.1} {many:10.1}");
+        if many > GROWTH * few + 20.0 {
+            too_much.push(format!(
+                "{name}: {few:.1} beside {FEW}, {many:.1} beside {MANY}"
+            ));
+        }
+    }
+    assert!(too_much.is_empty(), "{}", too_much.join("\n"));
+}
