@@ -12,6 +12,7 @@ use crate::item::{Item, Snapshot};
 use crate::order::{RowTree, Slot};
 use crate::parts::{in_parts, rows_in_parts};
 use crate::query::{Query, Scope};
+use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -200,17 +201,17 @@ impl<T: Item> ListState<T> {
     fn plan_by_search(&self, hits: &Bits, arriving: &Evaluated, context: Context<'_, T>) -> Plan {
         let runs = self.runs_of(&arriving.sections);
         let runs: Vec<Range<usize>> = runs.into_iter().flatten().collect();
+        let places_at_source = SourcePlaces::for_rows(arriving.slots.len(), context);
         let places = rows_in_parts(arriving.slots.len(), |part| {
             let mut sweep = self.rows.sweep(part.len());
             let place = |at: usize| {
                 let slot = arriving.slots[at];
                 let key = arriving.keys.as_ref().map_or(0, |keys| keys[at]);
-                let mut source = None;
-                let comes_before = |row| {
+                let comes_before = |row: Slot| {
                     let item = context.items.get(slot);
                     item.is_some_and(|item| {
-                        let source = *source.get_or_insert_with(|| context.source.position(slot));
-                        self.comes_before(row, (slot, item), source.unwrap_or(0), context)
+                        let source = || places_at_source.order(row, slot, context.source);
+                        self.comes_before_by(row, (slot, item), source, context)
                     })
                 };
                 sweep.lower_bound(runs.get(at), key, comes_before);
@@ -309,6 +310,30 @@ impl<T> Arriving<T> {
     fn part(&self, first: usize, len: usize) -> (&[Slot], &[u64]) {
         let keys = self.keys.get(first..first + len);
         (&self.shown.slots[first..first + len], keys.unwrap_or(&[]))
+    }
+}
+
+/// Which of two rows comes first in the source: by a table where it is asked often.
+struct SourcePlaces(Option<Vec<u32>>);
+
+impl SourcePlaces {
+    /// For so many rows to be placed among those that tie with them.
+    fn for_rows<T: Item>(rows: usize, context: Context<'_, T>) -> Self {
+        let worth_a_table = rows > context.source.len() / REBUILD_SHARE;
+        Self(worth_a_table.then(|| {
+            let mut places = vec![0; context.items.used()];
+            for (slot, place) in context.source.chunks().flatten().zip(0..) {
+                places[slot.index()] = place;
+            }
+            places
+        }))
+    }
+
+    fn order(&self, one: Slot, two: Slot, source: &RowTree) -> Ordering {
+        match &self.0 {
+            Some(places) => places[one.index()].cmp(&places[two.index()]),
+            None => source.position(one).cmp(&source.position(two)),
+        }
     }
 }
 

@@ -116,10 +116,26 @@ impl<T: Item> ListState<T> {
         source_position: usize,
         context: Context<'_, T>,
     ) -> bool {
+        let source = || context.source.position(row).cmp(&Some(source_position));
+        self.comes_before_by(row, (slot, item), source, context)
+    }
+
+    /// The same where the order of ties is known: that of the row and the item in the source.
+    pub(super) fn comes_before_by(
+        &self,
+        row: Slot,
+        (slot, item): (Slot, &T),
+        source: impl FnOnce() -> Ordering,
+        context: Context<'_, T>,
+    ) -> bool {
+        let sort = self.query.sorting();
+        if sort.is_none_or(Sort::is_decided_by_prefix) {
+            return source().is_lt();
+        }
         self.precedes(
             row,
             (slot, item),
-            source_position,
+            source,
             context,
             Sort::compare_past_prefix,
         )
@@ -133,14 +149,15 @@ impl<T: Item> ListState<T> {
         source_position: usize,
         context: Context<'_, T>,
     ) -> bool {
-        self.precedes(row, (slot, item), source_position, context, Sort::compare)
+        let source = || context.source.position(row).cmp(&Some(source_position));
+        self.precedes(row, (slot, item), source, context, Sort::compare)
     }
 
     fn precedes(
         &self,
         row: Slot,
         (slot, item): (Slot, &T),
-        source_position: usize,
+        source: impl FnOnce() -> Ordering,
         context: Context<'_, T>,
         compare: impl Fn(&Sort<T>, &T, &T) -> Ordering,
     ) -> bool {
@@ -152,9 +169,7 @@ impl<T: Item> ListState<T> {
             },
             _ => Ordering::Equal,
         };
-        by_keys
-            .then_with(|| context.source.position(row).cmp(&Some(source_position)))
-            .is_lt()
+        by_keys.then_with(source).is_lt()
     }
 
     /// The items of a run of all matching rows, as they are now.

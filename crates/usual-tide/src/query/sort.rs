@@ -254,6 +254,11 @@ impl<T> Sort<T> {
         }
     }
 
+    /// Whether items whose prefixes are equal are equal in this order.
+    pub(crate) fn is_decided_by_prefix(&self) -> bool {
+        self.layout().decided == self.levels.len()
+    }
+
     /// Compares two items whose prefixes are equal.
     pub(crate) fn compare_past_prefix(&self, one: &T, two: &T) -> Ordering {
         self.compare_from(self.layout().decided, one, two)
