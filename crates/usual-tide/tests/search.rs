@@ -341,3 +341,22 @@ fn a_text_made_of_two_members_is_asked_again_when_either_changes() {
     store.edit(&1, |kiln| kiln.room = "west".into()).unwrap();
     assert!(store.list(list).unwrap().is_empty());
 }
+
+#[test]
+fn a_word_that_begins_inside_a_find_of_itself_is_found() {
+    let titles = ["stoneware xa-a-a", "stoneware xa-a", "stoneware a-a"];
+    let pieces = titles.iter().zip(0..).map(|(title, id)| piece(id, title));
+    let mut store = Store::load(pieces).unwrap();
+    // The second word is looked for in the text that is kept, beside the first.
+    let search = Search::<Piece>::new("stoneware a-a").at_word_start();
+    let found = store
+        .items()
+        .filter(|item| search.finds(item))
+        .map(|item| item.id);
+    let found: Vec<u32> = found.collect();
+    assert_eq!(found, [0, 2]);
+    store.prepare_search(&search);
+    let list = store.bind(Query::new().search(search));
+    let rows = store.list(list).unwrap();
+    assert!(rows.items().map(|item| item.id).eq(found));
+}

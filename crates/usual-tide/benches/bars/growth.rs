@@ -17,6 +17,7 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     let time = |_: u32, work: &mut dyn FnMut()| seconds(work);
     for (name, operation) in BESIDE {
         let floor = || operation(FEW, &time);
-        report.compare(name, rows, &turns, floor, || operation(rows as u32, &time));
+        let name = format!("growth: {name}");
+        report.compare(&name, rows, &turns, floor, || operation(rows as u32, &time));
     }
 }

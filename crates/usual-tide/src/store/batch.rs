@@ -56,7 +56,8 @@ impl<T: Item> Store<T> {
     /// is a part of that step.
     ///
     /// Where edits wait for the source's answer ([`WritesMut::track`](super::WritesMut::track)), the closure
-    /// sees the items as the source has them, and those edits are made again on top of the result.
+    /// sees the items as the source has them, and those edits are made again on top of the result: O(p log n) a list
+    /// for p of them, so that what the source sends at once is best applied at once.
     ///
     /// # Errors
     ///

@@ -174,8 +174,9 @@ impl<T: Item> WritesMut<'_, T> {
         self.store.submit(show, edits)
     }
 
-    /// The source has done what was asked, as it was asked. O(p) in the writes that wait, O(1) for the
-    /// oldest. See [`track`](Self::track) for an example.
+    /// The source has done what was asked, as it was asked. O(1) for the oldest; O(log n) a list for an edit that
+    /// moves no row, and for an addition at the start or the end while none that waits removes or moves a row or adds
+    /// one elsewhere; else O(p log n) in the writes that wait. See [`track`](Self::track) for an example.
     ///
     /// # Errors
     ///
@@ -186,8 +187,8 @@ impl<T: Item> WritesMut<'_, T> {
 
     /// The source has done what was asked, and this is its version of the item: with a number or a time that
     /// it keeps, perhaps, or with a key that it has given to a new item. Later edits of the item stay on top,
-    /// and follow it to its new key. O(p log n) a list in the writes that wait; O(log n) when it is the oldest
-    /// and the only one of its item.
+    /// and follow it to its new key. O(log n) a list when it is the oldest and the only one of its item, and as
+    /// [`confirm`](Self::confirm) otherwise.
     ///
     /// # Errors
     ///
@@ -247,8 +248,9 @@ impl<T: Item> WritesMut<'_, T> {
 
     /// The source has refused. That edit alone is rolled back: later ones, of the same item or others, stay.
     /// When it was the addition of an item that does not exist then, the edits of that item go with it. Gives
-    /// the tickets of all that were rolled back. O(p log n) a list in the writes that wait. See
-    /// [`track`](Self::track) for an example.
+    /// the tickets of all that were rolled back. O(log n) a list and write of the item where
+    /// [`confirm`](Self::confirm) would be, else O(p log n) in the writes that wait. See [`track`](Self::track) for an
+    /// example.
     ///
     /// # Errors
     ///
@@ -300,7 +302,7 @@ impl<T: Item> WritesMut<'_, T> {
         self.store.retry(ticket)
     }
 
-    /// Drops a refused write: the person has seen it.
+    /// Drops a refused write: the person has seen it. O(log n).
     ///
     /// # Errors
     ///
