@@ -237,6 +237,28 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             })
         },
     ),
+    (
+        "an addition confirmed under another key, the oldest of n in one batch",
+        |n, cost| {
+            let mut store = store(10);
+            store.writes_mut().track();
+            store
+                .add_many((10..10 + n).map(piece), Place::Start)
+                .unwrap();
+            let asked = store.writes().pending().map(|write| write.ticket);
+            let asked: Vec<Ticket> = asked.collect();
+            // The first answer parts them.
+            store
+                .writes_mut()
+                .confirm_as(asked[0], piece(999_999))
+                .unwrap();
+            cost(OPERATIONS, &mut || {
+                for (ticket, id) in asked[1..].iter().zip(1_000_000..).take(OPERATIONS as usize) {
+                    store.writes_mut().confirm_as(*ticket, piece(id)).unwrap();
+                }
+            })
+        },
+    ),
     ("an addition refused, the oldest of n", |n, cost| {
         let (mut store, tickets) = adding(n);
         cost(OPERATIONS, &mut || {

@@ -5,7 +5,7 @@ use crate::order::Slot;
 use crate::store::Store;
 use crate::store::journal::{OpenEdit, Origin, PriorPlace, Step};
 use crate::store::special_rows::PriorSpecial;
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -20,7 +20,19 @@ pub(in crate::store) struct UndoLog<T: Item> {
     /// Names the state of the store: what is taken back exactly gives it its old name again.
     pub(in crate::store) state: u64,
     last_state: u64,
+    versions: SourceVersions<T>,
 }
+
+/// What the source has made of items that were added, by the addresses of the items as they were added.
+struct SourceVersions<T> {
+    /// The added item, which keeps its address taken, and the version.
+    by_address: HashMap<usize, (Arc<T>, Arc<T>)>,
+    /// So many may be known before those are dropped that no step needs.
+    limit: usize,
+}
+
+/// Versions that are kept whether a step needs them or not.
+const KEPT_VERSIONS: usize = if cfg!(test) { 2 } else { 1024 };
 
 /// One step: an edit or a batch, as what it did.
 pub(in crate::store) struct UndoStep<T: Item> {
@@ -68,6 +80,10 @@ impl<T: Item> UndoLog<T> {
             depth: DEPTH,
             state: 0,
             last_state: 0,
+            versions: SourceVersions {
+                by_address: HashMap::new(),
+                limit: KEPT_VERSIONS,
+            },
         }
     }
 
@@ -76,20 +92,36 @@ impl<T: Item> UndoLog<T> {
         self.depth > 0 && origin != Origin::Source
     }
 
-    /// The source has made another version of an item that was added.
+    /// The source has made another version of an item that was added. O(1), amortised.
     pub(in crate::store) fn update_added(&mut self, added: &Arc<T>, now: &Arc<T>) {
-        let is_it = |edit: &ItemEdit<T>| matches!(edit, ItemEdit::Added { item } if Arc::ptr_eq(item, added));
-        for step in self.done.iter_mut().chain(&mut self.undone) {
-            if step.edits.iter().any(is_it) {
-                let known = step.edits.iter().map(|edit| match is_it(edit) {
-                    true => ItemEdit::Added {
-                        item: Arc::clone(now),
-                    },
-                    false => edit.clone(),
-                });
-                step.edits = known.collect();
-            }
+        if self.done.is_empty() && self.undone.is_empty() {
+            return;
         }
+        let known = (Arc::clone(added), Arc::clone(now));
+        self.versions.by_address.insert(address(added), known);
+        if self.versions.by_address.len() > self.versions.limit {
+            let steps = self.done.iter().chain(&self.undone);
+            let added = steps.flat_map(|step| step.edits.iter().filter_map(added_at));
+            let added: HashSet<usize> = added.collect();
+            let versions = &mut self.versions;
+            versions.by_address.retain(|at, _| added.contains(at));
+            versions.limit = 2 * versions.by_address.len() + KEPT_VERSIONS;
+        }
+    }
+
+    /// The edits of a step, with added items as the source has made them.
+    pub(super) fn known_edits(&self, step: &UndoStep<T>) -> Arc<[ItemEdit<T>]> {
+        let versions = &self.versions.by_address;
+        if versions.is_empty() {
+            return Arc::clone(&step.edits);
+        }
+        let known = |edit: &ItemEdit<T>| match added_at(edit).and_then(|at| versions.get(&at)) {
+            Some((_, now)) => ItemEdit::Added {
+                item: Arc::clone(now),
+            },
+            None => edit.clone(),
+        };
+        step.edits.iter().map(known).collect()
     }
 
     /// Records an edit that is final; `edits` is `None` where it is no step.
@@ -130,6 +162,18 @@ impl<T: Item> UndoLog<T> {
         while self.done.len() > self.depth {
             self.done.pop_front();
         }
+    }
+}
+
+fn address<T>(item: &Arc<T>) -> usize {
+    Arc::as_ptr(item).addr()
+}
+
+/// The address of an item that was added.
+fn added_at<T: Item>(edit: &ItemEdit<T>) -> Option<usize> {
+    match edit {
+        ItemEdit::Added { item } => Some(address(item)),
+        _ => None,
     }
 }
 

@@ -32,7 +32,7 @@ impl<T: Item> Store<T> {
         let Some(step) = step else { return Ok(None) };
         let exact = step.after == history.state;
         let name = step.name.as_deref().map(str::to_owned);
-        let edits = Arc::clone(&step.edits);
+        let edits = history.known_edits(step);
         let origin = |exact| match direction {
             Direction::Undo => Origin::Undo { exact },
             Direction::Redo => Origin::Redo { exact },

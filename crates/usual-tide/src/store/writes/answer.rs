@@ -7,6 +7,7 @@ use super::write::{Show, Ticket, Write, WriteKind};
 use crate::item::Item;
 use crate::list::UnknownList;
 use crate::store::Store;
+use crate::store::history::ItemEdit;
 use crate::store::journal::Origin;
 use hashbrown::HashSet;
 use std::convert::Infallible;
@@ -139,7 +140,7 @@ impl<T: Item> Store<T> {
         let version = item.as_ref();
         let is_done = is_same
             && (self.confirm_oldest(&write, version) || self.confirm_in_place(&write, version));
-        if !is_done && !self.confirm_at_ends(&write, version, renaming.as_ref()) {
+        if !is_done && !self.confirm_added(&write, version, renaming.as_ref()) {
             let Ok(()) = self.below_writes(|store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
                 store.apply_confirmed(&write, item);
@@ -172,8 +173,12 @@ impl<T: Item> Store<T> {
             return false;
         }
         if let Some(item) = item {
-            if write.after.is_none() || self.waiting_of(&write.key) > 1 {
+            if write.after.is_none() {
                 return false;
+            }
+            if self.waiting_of(&write.key) > 1 {
+                // Others were made on top of what it left.
+                return self.confirm_oldest_as_left(write, item);
             }
             let Ok(()) = self.batch_as(Origin::Source, None, |store| {
                 let slot = store.slot(&write.key);
@@ -188,6 +193,26 @@ impl<T: Item> Store<T> {
             tickets.layers.pop_first();
         }
         true
+    }
+
+    /// Confirms the oldest write where the source has made of its item just what the write did.
+    fn confirm_oldest_as_left(&mut self, write: &Write<T>, item: &T) -> bool {
+        let Some(tickets) = &mut self.tickets else {
+            return false;
+        };
+        let left = tickets.layers.get(&write.ticket).and_then(|layer| {
+            let left = layer.edits.iter().rev();
+            left.clone().find_map(|edit| match edit {
+                ItemEdit::Added { item } => Some(item),
+                ItemEdit::Replaced { after, .. } => Some(after),
+                _ => None,
+            })
+        });
+        let is_same = left.is_some_and(|left| **left == *item);
+        if is_same {
+            tickets.layers.remove(&write.ticket);
+        }
+        is_same
     }
 
     /// Makes a confirmed write's edit underneath.

@@ -165,13 +165,12 @@ impl<T: Item> Store<T> {
     }
 
     fn reapply_writes(&mut self, waiting: Waiting<T>) -> BTreeMap<Ticket, Layer<T>> {
-        let apply_write = |write: Arc<Write<T>>| {
-            let edits = self.apply_write(&write);
-            let ticket = write.ticket;
-            let writes = vec![write];
-            (ticket, Layer { edits, writes })
+        let layer = |write| Layer {
+            edits: Vec::new(),
+            writes: vec![write],
         };
-        waiting.into_iter().map(apply_write).collect()
+        let layers = waiting.into_iter().map(layer).collect();
+        self.make_again(layers, None).into_iter().collect()
     }
 
     /// Applies a write to what is there; returns what it did.

@@ -1,6 +1,6 @@
 //! Answers to edits that move no row: what other items' writes did stays as it is.
 
-use super::write::{Ticket, Write, WriteKind};
+use super::write::{Renaming, Ticket, Write, WriteKind};
 use super::{Layer, Tickets};
 use crate::item::Item;
 use crate::order::Slot;
@@ -55,33 +55,53 @@ impl<T: Item> Store<T> {
             return false;
         };
         let Ok(made_again) = self.batch_as(Origin::Source, None, |store| {
-            let edits = layers.iter().flat_map(|layer| &layer.edits).rev();
-            for edit in edits {
-                if let ItemEdit::Replaced { before, .. } = edit {
-                    store.swap_item(slot, Arc::clone(before));
-                }
-            }
+            store.take_off(slot, &layers);
             change(store, slot);
-            let others = layers.iter().flat_map(|layer| &layer.writes);
-            let others = others.filter(|write| write.ticket != answered.ticket);
-            let make = |write: &Arc<Write<T>>| (write.ticket, store.apply_write(write));
-            Ok::<_, Infallible>(others.map(make).collect::<Vec<_>>())
+            let is_answered = |write: &Arc<Write<T>>| write.ticket == answered.ticket;
+            let is_other = |layer: &Layer<T>| !layer.writes.iter().any(is_answered);
+            let others = layers.into_iter().filter(is_other).collect();
+            Ok::<_, Infallible>(store.make_again(others, None))
         });
         if let Some(tickets) = &mut self.tickets {
             tickets.layers.remove(&answered.ticket);
-            for (ticket, edits) in made_again {
-                if let Some(layer) = tickets.layers.get_mut(&ticket) {
-                    layer.edits = edits;
-                }
-            }
+            tickets.layers.extend(made_again);
         }
         true
+    }
+
+    /// Takes off edits of an item in its place, the latest first.
+    pub(super) fn take_off(&mut self, slot: Slot, layers: &[Layer<T>]) {
+        let edits = layers.iter().flat_map(|layer| &layer.edits).rev();
+        for edit in edits {
+            if let ItemEdit::Replaced { before, .. } = edit {
+                self.swap_item(slot, Arc::clone(before));
+            }
+        }
+    }
+
+    /// Makes edits of an item again that were taken off, under another key perhaps.
+    pub(super) fn make_again(
+        &mut self,
+        layers: Vec<Layer<T>>,
+        renaming: Option<&Renaming<T::Key>>,
+    ) -> Vec<(Ticket, Layer<T>)> {
+        let writes = layers.into_iter().flat_map(|layer| layer.writes);
+        let make = |mut write: Arc<Write<T>>| {
+            if let Some(renaming) = renaming {
+                renaming.apply(&mut write);
+            }
+            let edits = self.apply_write(&write);
+            let ticket = write.ticket;
+            let writes = vec![write];
+            (ticket, Layer { edits, writes })
+        };
+        writes.map(make).collect()
     }
 }
 
 impl<T: Item> Tickets<T> {
     /// A write as a layer, when it is one by itself and only edits an item in its place.
-    fn edit_in_place(&self, ticket: Ticket) -> Option<Layer<T>> {
+    pub(super) fn edit_in_place(&self, ticket: Ticket) -> Option<Layer<T>> {
         let layer = self.layers.get(&ticket)?;
         let [write] = layer.writes.as_slice() else {
             return None;

@@ -5,9 +5,9 @@
 //! from the top, the base be changed, and the writes be put on again, all in one batch: lists see what
 //! it comes to.
 
+mod added;
 mod answer;
 mod ask;
-mod at_ends;
 mod below_writes;
 mod facet;
 mod in_place;

@@ -1,5 +1,5 @@
-//! Answers to additions at the start or the end, while no other waiting write changes the order of the rows but by
-//! such additions.
+//! Answers to additions: to the oldest write, and to those at the start or the end, while no other waiting write
+//! changes the order of the rows but by such additions.
 //!
 //! The rows are those added at the start, the latest first, then those that the source has, then those added at the
 //! end, the latest last. So it is known without taking anything off where the source has a row that it confirms.
@@ -15,36 +15,47 @@ use std::convert::Infallible;
 use std::sync::Arc;
 
 impl<T: Item> Store<T> {
-    /// Confirms such an addition, if it is the only write of its item. `false` when it is not such a one. O(log n) a
-    /// list, and O(log n) for each write that has the item as a neighbour where it gets another key.
-    pub(super) fn confirm_at_ends(
+    /// Confirms an addition that is such a one or the oldest write, where the other writes of its item only edit it in
+    /// its place. `false` when that is not so. O(log n) a list and write of the item, and O(log n) for each write that has
+    /// the item as a neighbour where it gets another key.
+    pub(super) fn confirm_added(
         &mut self,
         write: &Write<T>,
         item: Option<&T>,
         renaming: Option<&Renaming<T::Key>>,
     ) -> bool {
-        let Some(slot) = self
-            .added_at_ends(write)
-            .filter(|_| self.waiting_of(&write.key) == 1)
-        else {
+        let Some(tickets) = &self.tickets else {
             return false;
+        };
+        let Some(slot) = self.row_added_by(write) else {
+            return false;
+        };
+        let is_oldest =
+            tickets.layers.first_key_value().map(|oldest| oldest.0) == Some(&write.ticket);
+        let at = match RowPlace::of(write) {
+            _ if is_oldest => self.base.source.position(slot).unwrap_or(0),
+            _ if !self.all_at_ends() => return false,
+            RowPlace::Start => tickets.index.at_start.saturating_sub(1),
+            RowPlace::End => self.len().saturating_sub(tickets.index.at_end),
+            RowPlace::Same | RowPlace::Elsewhere => return false,
         };
         if renaming.is_some_and(|renaming| self.contains(&renaming.to)) {
             return false;
         }
-        let Some(tickets) = &self.tickets else {
+        let of_item = tickets.index.of_item(&write.key).iter();
+        let others = of_item.filter(|ticket| **ticket != write.ticket);
+        let others = others.map(|ticket| tickets.edit_in_place(*ticket));
+        let Some(others) = others.collect::<Option<Vec<_>>>() else {
             return false;
         };
-        let at = match RowPlace::of(write) {
-            RowPlace::Start => tickets.index.at_start.saturating_sub(1),
-            _ => self.len().saturating_sub(tickets.index.at_end),
-        };
-        let Ok(()) = self.batch_as(Origin::Source, None, |store| {
+        let Ok(made_again) = self.batch_as(Origin::Source, None, |store| {
+            store.take_off(slot, &others);
             store.put_version(slot, item, at);
-            Ok::<_, Infallible>(())
+            Ok::<_, Infallible>(store.make_again(others, renaming))
         });
         if let Some(tickets) = &mut self.tickets {
             tickets.layers.remove(&write.ticket);
+            tickets.layers.extend(made_again);
             if let Some(renaming) = renaming {
                 tickets.rename_waiting(renaming);
             }
@@ -55,7 +66,11 @@ impl<T: Item> Store<T> {
     /// Refuses such an addition, with the edits of its item; gives the writes that go. `None` when it is not such a
     /// one. O(log n) a list and write of the item.
     pub(super) fn refuse_at_ends(&mut self, write: &Write<T>) -> Option<Vec<Arc<Write<T>>>> {
-        let slot = self.added_at_ends(write)?;
+        let at_ends = matches!(RowPlace::of(write), RowPlace::Start | RowPlace::End);
+        if !at_ends || !self.all_at_ends() {
+            return None;
+        }
+        let slot = self.row_added_by(write)?;
         let tickets = self.tickets.as_ref()?;
         let of_item = tickets.index.of_item(&write.key).iter();
         let layers = of_item.map(
@@ -77,18 +92,20 @@ impl<T: Item> Store<T> {
         Some(refused)
     }
 
-    /// The row of such an addition.
-    fn added_at_ends(&self, write: &Write<T>) -> Option<Slot> {
-        let tickets = self.tickets.as_ref()?;
-        let layer = tickets.layers.get(&write.ticket)?;
-        let is_alone = layer.writes.len() == 1;
+    /// Whether waiting writes change the order of the rows by additions at the start or the end alone.
+    fn all_at_ends(&self) -> bool {
+        let tickets = self.tickets.as_ref();
+        tickets.is_some_and(|tickets| tickets.index.elsewhere == 0 && tickets.unplaced == 0)
+    }
+
+    /// The row that a write has added, if it is a layer by itself and no draft's blank row is there, which takes up a
+    /// place.
+    fn row_added_by(&self, write: &Write<T>) -> Option<Slot> {
+        let layer = self.tickets.as_ref()?.layers.get(&write.ticket)?;
+        let is_alone = layer.writes.len() == 1 && self.special.blanks.is_empty();
         // Not so where the source had an item with its key already.
         let has_added = matches!(layer.edits.as_slice(), [ItemEdit::Added { .. }]);
-        let at_ends = matches!(RowPlace::of(write), RowPlace::Start | RowPlace::End);
-        let others_too = tickets.index.elsewhere == 0 && tickets.unplaced == 0;
-        let is_such = is_alone && has_added && at_ends && others_too;
-        let slot = self.slot(&write.key)?;
-        (is_such && self.special.blanks.is_empty()).then_some(slot)
+        self.slot(&write.key).filter(|_| is_alone && has_added)
     }
 
     /// Puts a version of an item, which may have another key, into a row, and that at a position.
