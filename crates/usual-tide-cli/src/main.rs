@@ -38,7 +38,7 @@ fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
     let done = match command {
         Command::Compare(compare) => return commands::compare::run(&compare, out),
         Command::Verify(verify) => return commands::verify::run(&verify, out),
-        Command::Demo => demo::run(out),
+        Command::Demo(demo) => demo::run(&demo, out),
         Command::Show(show) => commands::show::run(&show, out),
         Command::Apply(apply) => commands::apply::run(&apply, out),
         Command::Replay(replay) => commands::replay::run(&replay, out),

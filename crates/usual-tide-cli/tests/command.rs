@@ -346,6 +346,27 @@ fn the_demo_ends_in_step() {
 }
 
 #[test]
+fn scenes_of_the_demo_are_printed_alone_as_they_are_in_the_whole() {
+    let whole = stdout(&run(&["demo"]));
+    let part = stdout(&run(&["demo", "--scenes", "6-7"]));
+    assert!(part.starts_with("6. "), "{part}");
+    assert!(part.contains("\n7. ") && !part.contains("\n8. "));
+    assert!(whole.contains(part.trim_end()));
+    let end = stdout(&run(&["demo", "--scenes", "13"]));
+    assert!(whole.ends_with(&end));
+    for (scenes, why) in [
+        ("0", "numbered from 1 to 13"),
+        ("9-14", "\"14\""),
+        ("7-6", "before"),
+    ] {
+        let refused = run(&["demo", "--scenes", scenes]);
+        assert_eq!(refused.status.code(), Some(2));
+        let told = String::from_utf8(refused.stderr).unwrap();
+        assert!(told.contains("--scenes") && told.contains(why), "{told}");
+    }
+}
+
+#[test]
 fn colour_can_be_forced_and_forbidden() {
     let forced = command(&["demo"])
         .env("CLICOLOR_FORCE", "1")

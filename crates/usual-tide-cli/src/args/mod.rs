@@ -1,8 +1,10 @@
 //! The command line.
 
+mod demo;
 mod query;
 mod serve;
 
+pub(crate) use demo::{Demo, SCENES, SceneRange};
 pub(crate) use query::{FieldNames, ItemOptions, QueryOptions, Totals};
 pub(crate) use serve::{LogLevel, Serve};
 
@@ -79,7 +81,7 @@ impl FileFormatName {
 #[derive(Subcommand, Debug)]
 pub(crate) enum Command {
     /// A tour: an evening at a pottery studio's kiln queue, one change set after another.
-    Demo,
+    Demo(Demo),
     /// The rows of a file in the order of a query.
     #[command(after_help = "\
 Examples:

@@ -3,7 +3,7 @@
 mod scenes;
 mod screen;
 
-use crate::args::ItemOptions;
+use crate::args::{self, ItemOptions, SCENES, SceneRange};
 use crate::error::CommandError;
 use crate::output::{self, Output};
 use screen::Screen;
@@ -14,13 +14,20 @@ use usual_tide::{Draft, Feed, ListId, Query, Replica, Store};
 /// The data that the tour starts from.
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
 
-pub(crate) fn run(out: &mut Output) -> Result<(), CommandError> {
+pub(crate) fn run(args: &args::Demo, out: &mut Output) -> Result<(), CommandError> {
     let mut demo = Demo::new(output::columns().clamp(40, 100))?;
-    demo.screen.opening(demo.demo.store.len());
-    for scene in scenes::ALL {
-        demo.play(scene)?;
+    if args.scenes.is_none() {
+        demo.screen.opening(demo.demo.store.len());
     }
-    out.text(&demo.close()?)
+    let all = SceneRange {
+        first: 1,
+        last: SCENES,
+    };
+    let printed = args.scenes.unwrap_or(all);
+    for scene in &scenes::ALL {
+        demo.play(scene, printed)?;
+    }
+    out.text(&demo.close(printed)?)
 }
 
 /// One act of the tour.
@@ -76,30 +83,35 @@ impl Demo {
         })
     }
 
-    fn play(&mut self, scene: &Scene) -> Result<(), CommandError> {
+    fn play(&mut self, scene: &Scene, printed: SceneRange) -> Result<(), CommandError> {
         (scene.edit)(&mut self.demo)?;
         self.scenes += 1;
-        self.screen.scene(self.scenes, scene);
-        match self.feed.read(&self.demo.store)? {
-            Some(changes) => {
-                self.view.apply(&changes)?;
-                self.touched += changes.touched();
-                self.screen.changes(&changes, &self.view);
+        let changes = self.feed.read(&self.demo.store)?;
+        if let Some(changes) = &changes {
+            self.view.apply(changes)?;
+            self.touched += changes.touched();
+        }
+        if printed.has(self.scenes) {
+            self.screen.scene(self.scenes, scene);
+            match changes {
+                Some(changes) => self.screen.changes(&changes, &self.view),
+                None => self.screen.nothing(),
             }
-            None => self.screen.nothing(),
         }
         self.shown += self.view.len();
         Ok(())
     }
 
     /// Compares the view, which heard of nothing but change sets, with the list.
-    fn close(mut self) -> Result<String, CommandError> {
+    fn close(mut self, printed: SceneRange) -> Result<String, CommandError> {
         let rows = self.demo.store.list(self.demo.list)?;
         if !self.view.items().eq(rows.items()) {
             return Err(CommandError::OutOfStep);
         }
-        self.screen
-            .closing(rows.len(), self.scenes, self.touched, self.shown);
+        if printed.has(SCENES) {
+            self.screen
+                .closing(rows.len(), self.scenes, self.touched, self.shown);
+        }
         Ok(self.screen.text())
     }
 }

@@ -1,13 +1,13 @@
 //! What happens in the evening.
 
 use super::{DemoStore, Scene};
-use crate::args::ItemOptions;
+use crate::args::{ItemOptions, SCENES};
 use crate::error::CommandError;
 use serde_json::{Value, json};
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::{EditError, Item, ListId, Place, Sort, Store};
 
-pub(super) const ALL: &[Scene] = &[
+pub(super) const ALL: [Scene; SCENES] = [
     Scene {
         heading: "A piece comes in",
         story: "Oona Mac Crae puts a new piece at the head of the queue.",

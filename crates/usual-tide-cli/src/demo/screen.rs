@@ -51,7 +51,9 @@ impl Screen {
     }
 
     pub(super) fn scene(&mut self, number: usize, scene: &Scene) {
-        self.line("");
+        if !self.text.is_empty() {
+            self.line("");
+        }
         self.line(&format!("{BOLD}{number}. {}{BOLD:#}", scene.heading));
         self.paragraph(scene.story);
         self.line(&format!("   {FAINT}{}{FAINT:#}", scene.code));
