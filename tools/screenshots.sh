@@ -10,7 +10,7 @@ need xterm xterm
 need import imagemagick
 need curl curl
 need chromium chromium
-fc-list | grep -q "DejaVu Sans Mono" || missing+=("the font DejaVu Sans Mono, from Debian's package fonts-dejavu-core")
+fc-list | grep "DejaVu Sans Mono" > /dev/null || missing+=("the font DejaVu Sans Mono, from Debian's package fonts-dejavu-core")
 if ((${#missing[@]})); then
     printf 'missing: %s\n' "${missing[@]}" >&2
     exit 1
@@ -20,22 +20,26 @@ cargo build --release --quiet
 export PATH="$PWD/target/release:$PATH"
 export COLUMNS=116 USUAL_TIDE_COLUMNS=116 CLICOLOR_FORCE=1
 
-# shot NAME COMMAND [LINES]: a terminal that is as high as the command and what it prints, LINES where that cannot be
-# counted before.
+# shot NAME COMMAND...: a terminal that is as high as the commands and what they print; or with LINES of output, which
+# takes WAIT seconds, where that cannot be found out before.
 shot() {
-    local name=$1 command=$2 lines=${3:-}
-    [ -n "$lines" ] || lines=$(bash -c "$command" 2>&1 | wc -l)
-    local rows=$((lines + $(wc -l <<< "$command") + 1))
-    printf '#!/usr/bin/env bash\ncat <<"SHOWN"\n$ %s\nSHOWN\n%s\nsleep 9\n' "$command" "$command" > "$work/shown.sh"
+    local name=$1 rows=1 lines
+    shift
+    printf 'printf "\\033[?25l"\n' > "$work/shown.sh"
+    for command; do
+        lines=${LINES_PRINTED:-$(bash -c "$command" 2>&1 | wc -l || true)}
+        rows=$((rows + lines + $(wc -l <<< "$command")))
+        printf 'cat <<"SHOWN"\n$ %s\nSHOWN\n%s\n' "$command" "$command" >> "$work/shown.sh"
+    done
+    echo 'sleep 9' >> "$work/shown.sh"
     xvfb-run --auto-servernum --server-args="-screen 0 1400x$((rows * 24 + 60))x24" bash -c '
         xterm -geometry "116x$2+0+0" -b 12 -fa "DejaVu Sans Mono" -fs 13 -bg "#fbfaf6" -fg "#222222" \
             -xrm "XTerm*color8: #6f6a5f" -xrm "XTerm*color12: #1f5fa8" -xrm "XTerm*color3: #9a6a00" \
-            -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*cursorColor: #fbfaf6" \
-            -T "shot of $1" -e bash "$3" &
+            -xrm "XTerm*color5: #8a2f7a" -T "shot of $1" -e bash "$3" &
         sleep "$4"
         import -window "shot of $1" "docs/screenshots/$1.png"
         kill %1
-    ' _ "$name" "$rows" "$work/shown.sh" "$((3 + ${4:-0}))"
+    ' _ "$name" "$rows" "$work/shown.sh" "$((3 + ${WAIT:-0}))"
     echo "docs/screenshots/$name.png"
 }
 
@@ -46,15 +50,14 @@ shot demo-draft "usual-tide demo --scenes 8-9"
 shot demo-end "usual-tide demo --scenes 12-13"
 shot show "usual-tide show demo/pieces.json --sort -height_mm,title --numbered --take 30"
 shot search "usual-tide show demo/pieces.json --filter 'fired = FALSE AND height_mm < 260' \\
-    --search 'cafe' --sort due,title
-usual-tide show demo/pieces.json --filter 'heigth_mm < 150'"
+    --search 'cafe' --sort due,title" \
+    "usual-tide show demo/pieces.json --filter 'heigth_mm < 150'"
 shot group "usual-tide show demo/pieces.csv --filter 'height_mm > 290' \\
     --group due:week --totals height_mm:sum --sort title --locale sv --take 24"
 shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json"
 shot replay "sed -n '2,9p' demo/evening.ndjson |
     usual-tide replay demo/pieces.json - --filter \"shelf = 'A1'\" --check"
-shot verify "usual-tide verify demo/trace-good.ndjson
-usual-tide verify demo/trace-wrong-order.ndjson"
+shot verify "usual-tide verify demo/trace-good.ndjson" "usual-tide verify demo/trace-wrong-order.ndjson"
 
 # The page of a server, and a list that watches it, while somebody edits the items.
 data=$(mktemp -d)
@@ -84,6 +87,6 @@ cp demo/pieces.json "$data/"
 # A file that got shorter is taken after two seconds.
 sleep 4
 (sleep 1.2; bash "$data/edits.sh" 0.4) &
-shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'" 32 3
+LINES_PRINTED=22 WAIT=3 shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"
 usual-tide measure --rows 300000 --rounds 9 --plot docs/screenshots/measure.png
 echo docs/screenshots/measure.png
