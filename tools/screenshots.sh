@@ -35,7 +35,7 @@ shot() {
     xvfb-run --auto-servernum --server-args="-screen 0 1400x$((rows * 24 + 60))x24" bash -c '
         xterm -geometry "116x$2+0+0" -b 12 -fa "DejaVu Sans Mono" -fs 13 -bg "#fbfaf6" -fg "#222222" \
             -xrm "XTerm*color8: #6f6a5f" -xrm "XTerm*color12: #1f5fa8" -xrm "XTerm*color3: #9a6a00" \
-            -xrm "XTerm*color5: #8a2f7a" -T "shot of $1" -e bash "$3" &
+            -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*color1: #b3261e" -xrm "XTerm*color2: #1b6e2c" -T "shot of $1" -e bash "$3" &
         sleep "$4"
         import -window "shot of $1" "docs/screenshots/$1.png"
         kill %1
@@ -87,6 +87,6 @@ cp demo/pieces.json "$data/"
 # A file that got shorter is taken after two seconds.
 sleep 4
 (sleep 1.2; bash "$data/edits.sh" 0.4) &
-LINES_PRINTED=22 WAIT=3 shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"
+LINES_PRINTED=12 WAIT=3 shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"
 usual-tide measure --rows 300000 --rounds 9 --plot docs/screenshots/measure.png
 echo docs/screenshots/measure.png

@@ -16,6 +16,7 @@ const AROUND: usize = 3;
 
 const BOLD: Style = Style::new().bold();
 const WRONG: Style = AnsiColor::Red.on_default().bold();
+const RIGHT: Style = AnsiColor::Green.on_default().bold();
 
 pub(crate) fn run(verify: &Verify, out: &mut Output) -> Result<ExitCode, CommandError> {
     let file = input::shown(&verify.trace);
@@ -97,13 +98,17 @@ fn rows(divergence: &Divergence) -> Vec<String> {
     ];
     for at in same.saturating_sub(AROUND)..end {
         let (one, two) = (key(shown, at), key(expected, at));
-        let style = if one == two { Style::new() } else { WRONG };
-        let one = fitted(&one, width, false);
-        lines.push(
-            format!("  {:>6}  {style}{one}  {two}{style:#}", at + 1)
-                .trim_end()
-                .to_owned(),
-        );
+        let (wrong, right) = match one == two {
+            true => (Style::new(), Style::new()),
+            false => (WRONG, RIGHT),
+        };
+        let padded = fitted(&one, width, false) + "  ";
+        let padding = padded.get(one.len()..).filter(|_| !two.is_empty());
+        let padding = padding.unwrap_or_default();
+        let number = at + 1;
+        lines.push(format!(
+            "  {number:>6}  {wrong}{one}{wrong:#}{padding}{right}{two}{right:#}"
+        ));
     }
     lines
 }

@@ -314,20 +314,11 @@ impl<T: Item> Store<T> {
                     continue;
                 }
                 Step::Concealed { .. } | Step::Revealed { .. } => continue,
-                Step::Committed { .. } | Step::Reordered { .. } => None,
-                Step::Added { slot, .. }
-                | Step::Removed { slot, .. }
-                | Step::Replaced { slot, .. }
-                | Step::Detached { slot, .. }
-                | Step::Attached { slot }
-                | Step::Moved { slot }
-                | Step::Withdrawn { slot, .. }
-                | Step::Returned { slot }
-                | Step::Gone { slot } => Some(slot),
+                _ => step.slot(),
             };
-            let is_blank = |slot: &Slot| {
-                let now = || self.special.blanks.contains(slot);
-                then.get(slot).copied().unwrap_or_else(now)
+            let is_blank = |slot: Slot| {
+                let now = || self.special.blanks.contains(&slot);
+                then.get(&slot).copied().unwrap_or_else(now)
             };
             if !slot.is_some_and(is_blank) {
                 edits.push(step);
