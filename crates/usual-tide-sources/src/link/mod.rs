@@ -9,7 +9,7 @@
 //! use std::time::Duration;
 //! use usual_tide::{Item, SharedStore, Store};
 //! use usual_tide::writes::{Write, WriteState};
-//! use usual_tide_sources::link::{Answer, Link, Loaded, Loading, Source};
+//! use usual_tide_sources::link::{Answer, Link, Loaded, Loading, Source, SourceError};
 //!
 //! #[derive(Clone, PartialEq, Debug, Item)]
 //! struct Piece { #[item(key)] id: u32, shelf: u8 }
