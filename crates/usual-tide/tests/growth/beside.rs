@@ -160,8 +160,9 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let begin = |id| store.drafts_mut().begin(&Key(id)).unwrap();
         let mut open: Vec<_> = (0..n + OPERATIONS).map(begin).collect();
+        let _others = open.split_off(OPERATIONS as usize);
         cost(OPERATIONS, &mut || {
-            for mut draft in open.drain(..OPERATIONS as usize) {
+            for mut draft in open.drain(..) {
                 draft.set(Piece::SHELF, 7).unwrap();
                 store.drafts_mut().commit(draft).unwrap();
             }
@@ -171,8 +172,9 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let begin = |id| store.drafts_mut().begin(&Key(id)).unwrap();
         let mut open: Vec<_> = (0..n + OPERATIONS).map(begin).collect();
+        let _others = open.split_off(OPERATIONS as usize);
         cost(OPERATIONS, &mut || {
-            open.drain(..OPERATIONS as usize);
+            open.drain(..);
             edit(&mut store, n);
         })
     }),
