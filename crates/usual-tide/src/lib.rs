@@ -184,7 +184,6 @@ pub use store::Store;
 
 #[cfg(feature = "probe")]
 #[doc(hidden)]
-#[doc(inline)]
 pub use order::TreeProbe;
 
 #[cfg(feature = "calendar")]
