@@ -63,6 +63,7 @@ mod scripts;
 mod change;
 mod item;
 mod list;
+mod living;
 mod order;
 mod parts;
 pub mod query;

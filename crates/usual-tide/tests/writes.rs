@@ -708,3 +708,21 @@ fn a_panic_underneath_leaves_everything_as_it_was() {
     }
     assert!(store.items().map(|item| item.id).eq(0..6));
 }
+
+#[test]
+fn a_ticket_that_is_named_twice_counts_once() {
+    let mut store = World::new().store;
+    for id in [7, 8, 9] {
+        store.add(piece(id), Place::End).unwrap();
+    }
+    let asked: Vec<Ticket> = store.writes().pending().map(|write| write.ticket).collect();
+    let add = |store: &mut Tested| store.add(piece(7), Place::End);
+    let twice = [asked[0], asked[0]];
+    store.writes_mut().confirm_by(&twice, add).unwrap().unwrap();
+    assert_eq!(store.writes().state(&7), WriteState::Saved);
+    // The source has the last one before the one that waits.
+    store.writes_mut().confirm(asked[2]).unwrap();
+    let ids: Vec<u32> = store.items().map(|piece| piece.id).collect();
+    assert_eq!(ids[6..], [7, 9, 8]);
+    assert_eq!(store.check(), Ok(()));
+}

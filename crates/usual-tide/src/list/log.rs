@@ -4,6 +4,7 @@
 use super::grouping::{SectionChange, Sectioned};
 use super::version::Version;
 use crate::change::{Alignment, Layout, Segment, TouchedRow, align_touched, compose_all};
+use crate::living::push_living;
 use crate::query::Window;
 use hashbrown::HashMap;
 use std::borrow::Cow;
@@ -138,8 +139,7 @@ impl<T> Log<T> {
     }
 
     pub(super) fn add_feed(&mut self, cursor: &Arc<Mutex<Cursor<T>>>) {
-        self.feeds.retain(|feed| feed.strong_count() > 0);
-        self.feeds.push(Arc::downgrade(cursor));
+        push_living(&mut self.feeds, Arc::downgrade(cursor));
     }
 
     /// Drops changes that are no longer needed.

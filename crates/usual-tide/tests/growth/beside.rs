@@ -265,10 +265,7 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         let (mut store, tickets) = adding(n);
         cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
-                store
-                    .writes_mut()
-                    .refuse(*ticket, "the kiln is off")
-                    .unwrap();
+                refuse(&mut store, *ticket);
             }
         })
     }),
@@ -284,20 +281,14 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         let (mut store, tickets) = editing(n);
         cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
-                store
-                    .writes_mut()
-                    .refuse(*ticket, "the kiln is off")
-                    .unwrap();
+                refuse(&mut store, *ticket);
             }
         })
     }),
     ("a refused edit dismissed, the oldest of n", |n, cost| {
         let (mut store, tickets) = editing(n);
         for ticket in &tickets {
-            store
-                .writes_mut()
-                .refuse(*ticket, "the kiln is off")
-                .unwrap();
+            refuse(&mut store, *ticket);
         }
         cost(OPERATIONS, &mut || {
             for ticket in &tickets[..OPERATIONS as usize] {
@@ -368,6 +359,11 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         },
     ),
 ];
+
+fn refuse(store: &mut Store<Piece>, ticket: Ticket) {
+    let why = "the kiln is off";
+    store.writes_mut().refuse(ticket, why).unwrap();
+}
 
 /// A store in which `n` additions wait.
 fn adding(n: u32) -> (Store<Piece>, Vec<Ticket>) {

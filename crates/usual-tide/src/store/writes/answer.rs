@@ -56,9 +56,11 @@ impl<T: Item> Store<T> {
         tickets: &[Ticket],
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<Result<R, E>, TicketError> {
-        let writes = tickets.iter().map(|ticket| self.find(*ticket));
+        // A ticket that is named twice counts once.
+        let mut answered = HashSet::with_capacity(tickets.len());
+        let tickets = tickets.iter().filter(|ticket| answered.insert(**ticket));
+        let writes = tickets.map(|ticket| self.find(*ticket));
         let writes: Vec<Arc<Write<T>>> = writes.collect::<Result<_, TicketError>>()?;
-        let answered: HashSet<Ticket> = tickets.iter().copied().collect();
         let done = self.below_writes(|store, waiting| {
             waiting.retain(|other| !answered.contains(&other.ticket));
             edits(store)
@@ -200,13 +202,12 @@ impl<T: Item> Store<T> {
         let Some(tickets) = &mut self.tickets else {
             return false;
         };
-        let left = tickets.layers.get(&write.ticket).and_then(|layer| {
-            let left = layer.edits.iter().rev();
-            left.clone().find_map(|edit| match edit {
-                ItemEdit::Added { item } => Some(item),
-                ItemEdit::Replaced { after, .. } => Some(after),
-                _ => None,
-            })
+        let layer = tickets.layers.get(&write.ticket);
+        let mut edits = layer.into_iter().flat_map(|layer| &layer.edits).rev();
+        let left = edits.find_map(|edit| match edit {
+            ItemEdit::Added { item } => Some(item),
+            ItemEdit::Replaced { after, .. } => Some(after),
+            _ => None,
         });
         let is_same = left.is_some_and(|left| **left == *item);
         if is_same {

@@ -3,6 +3,7 @@
 use super::TicketError;
 use crate::item::Item;
 use crate::list::{ListId, UnknownList};
+use crate::living::push_living;
 use crate::store::Store;
 use hashbrown::HashMap;
 use std::collections::BTreeMap;
@@ -146,8 +147,7 @@ impl<T: Item> Store<T> {
         self.list(list)?;
         let tickets = self.tickets.as_mut().ok_or(TicketError::NotTracked)?;
         let read = Arc::new(AtomicU64::new(tickets.states.now));
-        tickets.states.feeds.retain(|feed| feed.strong_count() > 0);
-        tickets.states.feeds.push(Arc::downgrade(&read));
+        push_living(&mut tickets.states.feeds, Arc::downgrade(&read));
         Ok(WriteStateFeed { list, read })
     }
 }

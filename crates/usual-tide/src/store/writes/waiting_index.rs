@@ -3,7 +3,6 @@
 use super::write::{Neighbours, Renaming, Show, Ticket, Write, WriteKind};
 use crate::item::Item;
 use hashbrown::HashMap;
-use hashbrown::hash_map::Entry;
 use std::hash::Hash;
 
 /// The waiting writes by the items that they are of and put items beside, and how many put rows where.
@@ -98,13 +97,17 @@ impl<K: Clone + Eq + Hash> WaitingIndex<K> {
         find: impl Fn(Ticket) -> Option<&'a Write<T>>,
     ) {
         let (from, to) = (&renaming.from, &renaming.to);
-        let is_its = |ticket| find(ticket).is_some_and(|write: &Write<T>| write.key == *to);
-        self.of_item.rename(from, to, is_its);
-        let names_it = |ticket| {
+        // Those that name the first key still mean another item that had it.
+        let is_of_another =
+            |ticket| find(ticket).is_some_and(|write: &Write<T>| write.key == *from);
+        self.of_item
+            .rename(from, to, |ticket| !is_of_another(ticket));
+        let is_beside_another = |ticket| {
             let write = find(ticket);
-            write.is_some_and(|write| neighbours(write).any(|key| key == to))
+            write.is_some_and(|write| neighbours(write).any(|key| key == from))
         };
-        self.beside.rename(from, to, names_it);
+        self.beside
+            .rename(from, to, |ticket| !is_beside_another(ticket));
     }
 
     fn count_of<T: Item<Key = K>>(&mut self, write: &Write<T>) -> Option<&mut usize> {
@@ -136,10 +139,10 @@ impl<K: Clone + Eq + Hash> ByKey<K> {
     }
 
     fn remove(&mut self, key: &K, ticket: Ticket) {
-        if let Entry::Occupied(mut tickets) = self.0.entry(key.clone()) {
-            tickets.get_mut().retain(|other| *other != ticket);
-            if tickets.get().is_empty() {
-                tickets.remove();
+        if let Some(tickets) = self.0.get_mut(key) {
+            tickets.retain(|other| *other != ticket);
+            if tickets.is_empty() {
+                self.0.remove(key);
             }
         }
     }
