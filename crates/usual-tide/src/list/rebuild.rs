@@ -237,15 +237,16 @@ impl<T: Item> ListState<T> {
             let mut at_source = None;
             let run = runs.get(row.section);
             let comes_before = |other| {
-                let at_source = *at_source.get_or_insert_with(|| {
-                    let position = context.source.position(row.arrival.slot);
-                    position.unwrap_or(0)
-                });
+                let slot = row.arrival.slot;
                 if all_stay {
-                    let item = item.map(|item| (row.arrival.slot, &**item));
+                    let position = |row| context.source.position(row);
+                    let source = || position(other).cmp(&position(slot));
+                    let item = item.map(|item| (slot, &**item));
                     return item
-                        .is_some_and(|item| self.comes_before(other, item, at_source, context));
+                        .is_some_and(|item| self.comes_before_by(other, item, source, context));
                 }
+                let at_source =
+                    *at_source.get_or_insert_with(|| context.source.position(slot).unwrap_or(0));
                 // One that answers from beyond the section comes after all of it.
                 let inside = |other: &Slot| {
                     run.is_none_or(|run| {
@@ -255,12 +256,7 @@ impl<T: Item> ListState<T> {
                 };
                 let other = answering(other).filter(inside).zip(item);
                 other.is_some_and(|(other, item)| {
-                    self.comes_before_by_all_keys(
-                        other,
-                        (row.arrival.slot, item),
-                        at_source,
-                        context,
-                    )
+                    self.comes_before_by_all_keys(other, (slot, item), at_source, context)
                 })
             };
             sweep.lower_bound(run, row.arrival.key, comes_before)

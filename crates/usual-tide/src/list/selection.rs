@@ -362,11 +362,8 @@ impl<T: Item> Selection<T> {
         // A row that came and went between two change sets is in neither.
         let hidden: HashSet<T::Key> = change.hidden.iter().cloned().collect();
         for key in std::mem::take(&mut self.chosen) {
-            if rows.shows(&key) {
-                continue;
-            }
-            let noted = !self.selected.contains(&key) || hidden.contains(&key);
-            if !noted {
+            let is_selected = || self.selected.contains(&key) && !hidden.contains(&key);
+            if !rows.shows(&key) && is_selected() {
                 self.note_gone(&key, rows, &mut change);
             }
         }

@@ -209,7 +209,7 @@ impl<T: Item> fmt::Debug for Store<T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Store")
             .field("items", &self.len())
-            .field("lists", &self.lists.iter().count())
+            .field("lists", &self.lists.iter().len())
             .finish()
     }
 }

@@ -174,9 +174,9 @@ impl<T: Item> WritesMut<'_, T> {
         self.store.submit(show, edits)
     }
 
-    /// The source has done what was asked, as it was asked. O(1) for the oldest; O(log n) a list for an edit that
-    /// moves no row, and for an addition at the start or the end while none that waits removes or moves a row or adds
-    /// one elsewhere; else O(p log n) in the writes that wait. See [`track`](Self::track) for an example.
+    /// The source has done what was asked, as it was asked. O(1) for the oldest; O(log n) a list and write of
+    /// the item for an edit where none of those moves a row, and for an addition at the start or the end while none
+    /// that waits removes or moves a row or adds one elsewhere; else O(p log n) in the writes that wait. See [`track`](Self::track) for an example.
     ///
     /// # Errors
     ///
@@ -187,8 +187,8 @@ impl<T: Item> WritesMut<'_, T> {
 
     /// The source has done what was asked, and this is its version of the item: with a number or a time that
     /// it keeps, perhaps, or with a key that it has given to a new item. Later edits of the item stay on top,
-    /// and follow it to its new key. O(log n) a list when it is the oldest and the only one of its item, and as
-    /// [`confirm`](Self::confirm) otherwise.
+    /// and follow it to its new key. O(log n) a list and write of the item for the oldest where the others of its
+    /// item move no row, and as [`confirm`](Self::confirm) otherwise.
     ///
     /// # Errors
     ///
