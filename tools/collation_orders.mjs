@@ -1,7 +1,7 @@
 // Writes the orders that another implementation of the Unicode Collation Algorithm (the ICU4C in
 // Node.js) gives made-up words in some locales, for the tests of the library's own.
 //
-//   node tools/collation_orders.mjs > crates/usual-tide/tests/data/collation-orders.json
+//   node tools/collation_orders.mjs > crates/usual-tide/tests/library/data/collation-orders.json
 
 const words = [
   "Aal", "aal", "AAL", "Åre", "åre", "Ähre", "ähre", "Ahre", "ahre", "Æble", "æble", "Aeble", "Zoo", "zoo", "Öl", "öl",

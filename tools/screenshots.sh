@@ -35,7 +35,7 @@ shot() {
     xvfb-run --auto-servernum --server-args="-screen 0 1400x$((rows * 24 + 60))x24" bash -c '
         xterm -geometry "116x$2+0+0" -b 12 -fa "DejaVu Sans Mono" -fs 13 -bg "#fbfaf6" -fg "#222222" \
             -xrm "XTerm*color8: #6f6a5f" -xrm "XTerm*color12: #1f5fa8" -xrm "XTerm*color3: #9a6a00" \
-            -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*color9: #b3261e" -xrm "XTerm*color10: #1b6e2c" -T "shot of $1" -e bash "$3" &
+            -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*color6: #0b7285" -xrm "XTerm*color14: #0b7285" -xrm "XTerm*color9: #b3261e" -xrm "XTerm*color10: #1b6e2c" -T "shot of $1" -e bash "$3" &
         sleep "$4"
         import -window "shot of $1" "docs/screenshots/$1.png"
         kill %1

@@ -24,6 +24,7 @@ pub(crate) enum CommandError {
     },
     #[error("{source_text}: {why}")]
     Origin { source_text: String, why: String },
+    #[cfg(feature = "net")]
     #[error("{source_text}: cannot be served: {why}")]
     Serve { source_text: String, why: String },
     #[error("more than one file is standard input: it can be read once")]
@@ -63,6 +64,7 @@ pub(crate) enum CommandError {
         key: RecordKey,
         why: String,
     },
+    #[cfg(feature = "net")]
     #[error("--token-file {file}: cannot be read: {why}")]
     Token { file: String, why: String },
     #[error("{option}: there is no field {name:?}{} (the fields are {names})", .nearest.as_ref().map(|name| format!("; did you mean {name:?}?")).unwrap_or_default())]
@@ -86,6 +88,7 @@ pub(crate) enum CommandError {
     Filter(QueryTextError),
     #[error("there is nothing to measure: {why}")]
     Measure { why: String },
+    #[cfg(feature = "plot")]
     #[error("{file}: cannot be drawn: {why}")]
     Plot { file: String, why: String },
     #[error("there is no command {name:?}; the commands are {names}")]

@@ -9,6 +9,7 @@ mod input;
 mod measure;
 mod output;
 mod script;
+#[cfg(feature = "net")]
 mod serve;
 mod trace;
 
@@ -43,6 +44,7 @@ fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
         Command::Apply(apply) => commands::apply::run(&apply, out),
         Command::Replay(replay) => commands::replay::run(&replay, out),
         Command::Watch(watch) => commands::watch::run(&watch, out),
+        #[cfg(feature = "net")]
         Command::Serve(serve) => serve::run(&serve, out),
         Command::Measure(measure) => measure::run(&measure, out),
         Command::Completions { shell } => commands::pages::completions(shell, out),

@@ -63,7 +63,7 @@ fn same(one: &Value, two: &Value) -> bool {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(2000))]
+    #![proptest_config(ProptestConfig::with_cases(500))]
 
     #[test]
     fn items_come_back_or_are_refused(items in prop::collection::vec(item(), 1..5)) {

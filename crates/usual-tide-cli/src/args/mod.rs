@@ -2,10 +2,12 @@
 
 mod demo;
 mod query;
+#[cfg(feature = "net")]
 mod serve;
 
 pub(crate) use demo::{Demo, SCENES, SceneRange};
 pub(crate) use query::{FieldNames, ItemOptions, QueryOptions, Totals};
+#[cfg(feature = "net")]
 pub(crate) use serve::{LogLevel, Serve};
 
 use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
@@ -40,6 +42,7 @@ impl Arguments {
             Command::Apply(apply) => Some(&apply.items),
             Command::Replay(replay) => Some(&replay.items),
             Command::Watch(watch) => Some(&watch.items),
+            #[cfg(feature = "net")]
             Command::Serve(serve) => Some(&serve.items),
             Command::Measure(measure) => Some(&measure.items),
             _ => None,
@@ -140,6 +143,7 @@ Examples:
   usual-tide watch 'sqlite:studio.db?table=pieces&order=place' --filter \"fired = FALSE\"
   usual-tide watch http://127.0.0.1:8090 --group shelf --format json")]
     Watch(Watch),
+    #[cfg(feature = "net")]
     /// Serves a file or a database over HTTP, with JSON and Server-Sent Events, and a page.
     ///
     /// Apps can be tried against it: it delays, refuses, fails and cuts connections where that is asked for. Only
@@ -367,6 +371,7 @@ pub(crate) struct Measure {
     /// How to write the figures.
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: MeasureFormat,
+    #[cfg(feature = "plot")]
     /// Draw cost against size, each work beside its floor, into a .png or .svg file.
     #[arg(long, value_name = "FILE")]
     pub(crate) plot: Option<PathBuf>,

@@ -4,7 +4,7 @@ use clap::Args;
 use std::path::PathBuf;
 use usual_tide::query::{FilterText, QueryTextError, Total};
 use usual_tide::record::{FieldName, FieldNameError, Record};
-use usual_tide::text::{Collation, LocaleError};
+use usual_tide::text::Collation;
 use usual_tide::{Group, Sort};
 
 /// How the items of a file, a database or a server are read.
@@ -131,8 +131,16 @@ fn group(text: &str) -> Result<String, QueryTextError> {
     Ok(text.to_owned())
 }
 
-fn locale(tag: &str) -> Result<Collation, LocaleError> {
-    Ok(Collation::for_locale(tag)?.numeric())
+fn locale(tag: &str) -> Result<Collation, String> {
+    let collation = Collation::for_locale(tag).map_err(|why| why.to_string())?;
+    // Another order than the one that was asked for would go unnoticed.
+    match collation.is_by_locale() {
+        true => Ok(collation.numeric()),
+        false => Err(
+            "this usual-tide was built without locale: build it with `--features locale`"
+                .to_owned(),
+        ),
+    }
 }
 
 /// What headings tell of fields.

@@ -2,9 +2,9 @@
 
 use super::Scene;
 use crate::output::cells::{fitted, plain};
-use crate::output::change_text::{ARRIVED, CHANGED, ChangeText, LEFT, MOVED, VERB};
+use crate::output::change_text::{ARRIVED, CHANGED, ChangeText, MOVED, VERB};
 use crate::output::{counted, paragraph};
-use anstyle::Style;
+use anstyle::{AnsiColor, Style};
 use std::collections::BTreeMap;
 use usual_tide::record::Record;
 use usual_tide::{ChangeSet, Item, Replica};
@@ -17,7 +17,7 @@ const DRAWN: usize = 8;
 const AROUND: usize = 1;
 
 const BOLD: Style = Style::new().bold();
-const FAINT: Style = LEFT;
+const FAINT: Style = AnsiColor::BrightBlack.on_default();
 
 pub(super) struct Screen {
     text: String,

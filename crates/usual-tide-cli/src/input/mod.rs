@@ -1,7 +1,11 @@
 //! What the commands read.
 
+#[cfg(feature = "sqlite")]
+mod database;
 mod origin;
 mod query;
+#[cfg(feature = "net")]
+mod server;
 
 pub(crate) use origin::Origin;
 pub(crate) use query::{QueryContext, QueryTexts, columns, query};

@@ -1,5 +1,9 @@
 //! Where items come from: a file, a database or a server, as the command line names it.
 
+#[cfg(feature = "sqlite")]
+use super::database;
+#[cfg(feature = "net")]
+use super::server;
 use super::{open, shown};
 use crate::args::ItemOptions;
 use crate::error::CommandError;
@@ -8,9 +12,7 @@ use percent_encoding::percent_decode_str;
 use std::path::PathBuf;
 use usual_tide::record::{FieldName, Record};
 use usual_tide_sources::files::{self, FileFormat, FileSource, ReadError, ReadOptions};
-use usual_tide_sources::http::{HttpOptions, HttpSource};
 use usual_tide_sources::link::{DirectSource, Source};
-use usual_tide_sources::sqlite::SqliteSource;
 
 /// Where items come from.
 #[derive(Clone, PartialEq, Debug)]
@@ -44,25 +46,13 @@ fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<R
     Ok(content?.items)
 }
 
-/// The token that a server asks for: from a file, or else from the environment. It is in no message.
-fn token(options: &ItemOptions) -> Result<Option<String>, CommandError> {
-    let token = match &options.token_file {
-        Some(file) => std::fs::read_to_string(file).map_err(|why| CommandError::Token {
-            file: file.display().to_string(),
-            why: why.to_string(),
-        })?,
-        None => std::env::var("USUAL_TIDE_TOKEN").unwrap_or_default(),
-    };
-    let token = token.trim();
-    let is_token = token.bytes().all(|byte| byte.is_ascii_graphic());
-    match (token.is_empty(), is_token) {
-        (true, _) => Ok(None),
-        (false, true) => Ok(Some(token.to_owned())),
-        (false, false) => Err(CommandError::Token {
-            file: "the token".to_owned(),
-            why: "a token has no blanks, and ASCII characters only".to_owned(),
-        }),
-    }
+/// What there is not in a command that was built without a feature.
+#[cfg(not(all(feature = "net", feature = "sqlite")))]
+fn built_without(feature: &str, text: &str) -> CommandError {
+    let why = format!(
+        "this usual-tide was built without {feature}: build it with `--features {feature}`"
+    );
+    CommandError::origin(text, why)
 }
 
 impl Origin {
@@ -100,13 +90,10 @@ impl Origin {
                 return Err(CommandError::origin(text, why));
             }
             (None, None) => {
-                let tables = usual_tide_sources::sqlite::tables(path);
-                let tables = tables.map_err(|why| CommandError::origin(text, why.to_string()))?;
-                let why = format!(
-                    "say which table, as in sqlite:{path}?table=NAME; there are: {}",
-                    tables.join(", ")
-                );
-                return Err(CommandError::origin(text, why));
+                #[cfg(feature = "sqlite")]
+                return Err(database::which_table(text, path));
+                #[cfg(not(feature = "sqlite"))]
+                return Err(built_without("sqlite", text));
             }
             _ => {}
         }
@@ -161,14 +148,11 @@ impl Origin {
                 let source = FileSource::new(file, &key).separated_by(reading(options).delimiter);
                 (Box::new(source), key)
             }
-            Self::Http(address) => {
-                let mut headers = options.headers().unwrap_or_default();
-                if let Some(token) = token(options)? {
-                    headers.push(("Authorization".to_owned(), format!("Bearer {token}")));
-                }
-                let asked = HttpOptions::default().headers(headers);
-                (Box::new(HttpSource::with(address, &key, asked)), key)
-            }
+            #[cfg(feature = "net")]
+            Self::Http(address) => (Box::new(server::source(address, options, &key)?), key),
+            #[cfg(not(feature = "net"))]
+            Self::Http(address) => return Err(built_without("net", address)),
+            #[cfg(feature = "sqlite")]
             Self::Sqlite {
                 text,
                 path,
@@ -176,24 +160,19 @@ impl Origin {
                 query,
                 order,
             } => {
-                let source = match (table, &options.key) {
-                    (Some(table), None) => SqliteSource::table(path, table),
-                    (Some(table), Some(key)) => {
-                        SqliteSource::table_with_key(path, table, &key.to_string())
-                    }
-                    (None, _) => {
-                        let query = query.as_deref().unwrap_or_default();
-                        SqliteSource::query(path, query, &key.to_string())
-                    }
+                let read = database::Read {
+                    path,
+                    table: table.as_deref(),
+                    query: query.as_deref(),
+                    order: order.as_deref(),
                 };
-                let ordered = source.and_then(|source| match order {
-                    Some(order) => source.ordered_by(order),
-                    None => Ok(source),
-                });
-                let source = ordered.map_err(|why| CommandError::origin(text, why.to_string()))?;
+                let source = database::source(&read, options.key.as_ref(), &key);
+                let source = source.map_err(|why| CommandError::origin(text, why.to_string()))?;
                 let key = source.key().clone();
                 (Box::new(source), key)
             }
+            #[cfg(not(feature = "sqlite"))]
+            Self::Sqlite { text, .. } => return Err(built_without("sqlite", text)),
         })
     }
 }

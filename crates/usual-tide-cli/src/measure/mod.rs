@@ -2,6 +2,7 @@
 
 mod data;
 mod figure;
+#[cfg(feature = "plot")]
 mod plot;
 mod report;
 mod work;
@@ -27,7 +28,10 @@ struct Measured {
 }
 
 pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandError> {
+    #[cfg(feature = "plot")]
     let drawing = measure.plot.as_deref().map(plot::Target::of).transpose()?;
+    #[cfg(not(feature = "plot"))]
+    let drawing: Option<()> = None;
     let items: Vec<Record> = match (&measure.file, measure.rows) {
         (Some(file), _) => input::read(file, &measure.items)?,
         (None, rows) => data::pieces(rows.unwrap_or(10_000) as usize)?,
@@ -57,6 +61,7 @@ pub(crate) fn run(measure: &Measure, out: &mut Output) -> Result<(), CommandErro
         measured.push(Measured { rows, figures });
     }
     progress.finish();
+    #[cfg(feature = "plot")]
     if let (Some(target), Some(path)) = (drawing, &measure.plot) {
         plot::draw(target, path, &measured)?;
     }

@@ -5,6 +5,7 @@ use super::report::seconds;
 use crate::error::CommandError;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
+use std::ops::Range;
 use std::path::Path;
 
 const SIZE: (u32, u32) = (1280, 800);
@@ -17,6 +18,14 @@ const INK: RGBColor = RGBColor(0x22, 0x22, 0x22);
 const WORK: RGBColor = RGBColor(0x1f, 0x5f, 0xa8);
 const FLOOR: RGBColor = RGBColor(0x8a, 0x85, 0x78);
 const GRID: RGBColor = RGBColor(0xe4, 0xe0, 0xd6);
+
+/// What the word means, in lines that fit a panel.
+const FLOOR_MEANS: [&str; 4] = [
+    "A floor is simple work on the same data",
+    "that no list could do without, timed in",
+    "turn with the list's own. Both scales",
+    "are logarithmic.",
+];
 
 /// How a drawing is written.
 #[derive(Clone, Copy)]
@@ -59,17 +68,19 @@ fn draw_on<B: DrawingBackend>(backend: B, measured: &[Measured]) -> Result<(), S
     area.fill(&PAPER).map_err(told)?;
     let rows = measured.last().map_or(0, |size| size.rows);
     let rows = rows_label(rows as f64);
-    let title = format!(
-        "Cost against rows: a list's work, and the floor beside it (ratios at {rows} rows)"
-    );
+    let title =
+        format!("What a list's work takes, and its floor beside it (ratios at {rows} rows)");
     let sheet = area
         .margin(12, 6, 6, 6)
         .titled(&title, style(22))
         .map_err(told)?;
     let panels = sheet.margin(10, 0, 0, 0).split_evenly(PANELS);
     let works = measured.first().map_or(0, |size| size.figures.len());
+    let row_of = |index: usize| index / PANELS.1 * PANELS.1..(index / PANELS.1 + 1) * PANELS.1;
     for (index, panel) in panels.iter().enumerate().take(works) {
-        draw_panel(panel, index, measured)?;
+        // Panels side by side have one scale, so that their heights can be compared.
+        let times = time_range(measured, row_of(index));
+        draw_panel(panel, index, times, measured)?;
     }
     if let Some(panel) = panels.get(works) {
         draw_key(panel)?;
@@ -86,9 +97,23 @@ fn told(why: impl ToString) -> String {
     why.to_string()
 }
 
+/// The times of some works and of their floors, out to whole powers of ten.
+fn time_range(measured: &[Measured], works: Range<usize>) -> Range<f64> {
+    let figures = measured.iter().flat_map(|size| {
+        let here = works.start.min(size.figures.len())..works.end.min(size.figures.len());
+        &size.figures[here]
+    });
+    let times = figures.flat_map(|figure| [figure.work_seconds, figure.floor_seconds]);
+    let (low, high) = times.fold((f64::INFINITY, 1e-9), |(low, high): (f64, f64), time| {
+        (low.min(time), high.max(time))
+    });
+    decade_below(low.clamp(1e-9, high))..decade_above(high)
+}
+
 fn draw_panel<B: DrawingBackend>(
     panel: &DrawingArea<B, plotters::coord::Shift>,
     index: usize,
+    times: Range<f64>,
     measured: &[Measured],
 ) -> Result<(), String> {
     let figures = || {
@@ -100,20 +125,18 @@ fn draw_panel<B: DrawingBackend>(
         return Ok(());
     };
     let least = figures().next().map_or(most, |first| first.0);
-    let times = || figures().flat_map(|(_, figure)| [figure.work_seconds, figure.floor_seconds]);
-    let low = times().fold(f64::INFINITY, f64::min).max(1e-9);
-    let high = times().fold(0.0, f64::max).max(low);
     // One size alone needs some room on either side.
     let room = if least < most { 1.2 } else { 2.0 };
     let (left, right) = (least / room, most * room);
-    let (low, high) = (decade_below(low), decade_above(high));
-    let title = format!("{}: {:.2} times the floor", last.work, last.ratio);
-    let mut chart = ChartBuilder::on(panel)
-        .caption(title, style(14))
+    let title = format!("{}: {:.2} times its floor", last.work, last.ratio);
+    let floor = format!("floor: {}", last.floor);
+    let panel = panel.titled(&title, style(14)).map_err(told)?;
+    let panel = panel.titled(&floor, style(11)).map_err(told)?;
+    let mut chart = ChartBuilder::on(&panel)
         .margin(8)
-        .x_label_area_size(28)
-        .y_label_area_size(58)
-        .build_cartesian_2d((left..right).log_scale(), (low..high).log_scale())
+        .x_label_area_size(38)
+        .y_label_area_size(70)
+        .build_cartesian_2d((left..right).log_scale(), times.log_scale())
         .map_err(told)?;
     chart
         .configure_mesh()
@@ -122,6 +145,9 @@ fn draw_panel<B: DrawingBackend>(
         .light_line_style(TRANSPARENT)
         .axis_style(FLOOR)
         .label_style(style(12))
+        .x_desc("rows")
+        .y_desc("time")
+        .axis_desc_style(style(12))
         .x_labels(4)
         .y_labels(4)
         .x_label_formatter(&|rows| rows_label(*rows))
@@ -171,6 +197,11 @@ fn draw_key<B: DrawingBackend>(
             .map_err(told)?;
         let style = style(15).pos(Pos::new(HPos::Left, VPos::Center));
         panel.draw(&Text::new(name, (92, y), style)).map_err(told)?;
+    }
+    for (line, text) in (3..).zip(FLOOR_MEANS) {
+        let style = style(13).pos(Pos::new(HPos::Left, VPos::Center));
+        let y = middle + line * 18;
+        panel.draw(&Text::new(text, (40, y), style)).map_err(told)?;
     }
     Ok(())
 }

@@ -8,7 +8,7 @@ use usual_tide::record::Record;
 use usual_tide::sections::Section;
 use usual_tide::{BoundList, ChangeSet, Item};
 
-pub(crate) const LEFT: Style = AnsiColor::BrightBlack.on_default();
+pub(crate) const LEFT: Style = AnsiColor::Cyan.on_default().bold();
 pub(crate) const ARRIVED: Style = AnsiColor::BrightBlue.on_default().bold();
 pub(crate) const MOVED: Style = AnsiColor::Magenta.on_default();
 pub(crate) const CHANGED: Style = AnsiColor::Yellow.on_default();
@@ -96,8 +96,8 @@ impl ChangeText {
 
     /// Rows of a list that numbers them whose number alone is another.
     pub(crate) fn renumbered(&self) -> Option<String> {
-        let one = "row that did not move shows another number";
-        let many = "rows that did not move show another number";
+        let one = "row did not move and has another number, since rows came or went above it";
+        let many = "rows did not move and have another number, since rows came or went above them";
         (self.renumbered > 0).then(|| counted(self.renumbered, one, many))
     }
 
@@ -131,7 +131,10 @@ fn row_lines<'a>(
         for offset in 0..run.len {
             let (from, to) = (run.from + offset, run.to + offset);
             if let Some(record) = after(to) {
-                let what = format!("from number {} to number {}", from + 1, to + 1);
+                let what = match from == to {
+                    true => format!("passed others, and still has number {}", to + 1),
+                    false => format!("from number {} to number {}", from + 1, to + 1),
+                };
                 say(MOVED, "moved", record, what);
             }
         }

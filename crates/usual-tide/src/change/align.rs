@@ -90,6 +90,16 @@ impl<T> Alignment<T> {
         }
     }
 
+    /// The runs of rows that are kept, in the order of A, as their place in B and their length.
+    pub(crate) fn kept_runs(&self) -> Vec<(usize, usize)> {
+        let kept = self.segments.iter().filter_map(|segment| match segment {
+            Segment::Kept { from, len } => Some((*from, *len)),
+            Segment::Changed { from, .. } => Some((*from, 1)),
+            Segment::New(_) => None,
+        });
+        kept.collect()
+    }
+
     /// Restores the ascending order of `removed`, which was collected in another.
     pub(crate) fn sort_removed(&mut self) {
         if !self.removed.is_sorted_by_key(|run| run.at) {

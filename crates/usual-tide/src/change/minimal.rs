@@ -15,16 +15,7 @@ impl<T: Item> ChangeSet<T> {
     pub(crate) fn minimal(alignment: &Alignment<T>) -> Self {
         let rejoined = rejoin(alignment);
         let alignment = rejoined.as_ref().unwrap_or(alignment);
-        let order: Vec<(usize, usize)> = alignment
-            .segments
-            .iter()
-            .filter_map(|segment| match segment {
-                Segment::Kept { from, len } => Some((*from, *len)),
-                Segment::Changed { from, .. } => Some((*from, 1)),
-                Segment::New(_) => None,
-            })
-            .collect();
-        let mut stays = heaviest_increasing(&order).into_iter();
+        let mut stays = heaviest_increasing(&alignment.kept_runs()).into_iter();
         let mut differs = differing(&alignment.segments).into_iter().flatten();
 
         let mut set = Self {

@@ -7,6 +7,7 @@ mod align;
 mod apply;
 mod compose;
 mod convert;
+mod folded;
 mod follow;
 mod increasing;
 #[cfg(feature = "record")]
@@ -23,7 +24,8 @@ mod view_sink;
 
 pub(crate) use align::{Alignment, Segment};
 pub use apply::ApplyError;
-pub(crate) use compose::compose_all;
+pub(crate) use compose::{compose, compose_all};
+pub(crate) use folded::Folded;
 pub use follow::Followed;
 pub(crate) use increasing::heaviest_increasing;
 #[cfg(feature = "record")]

@@ -153,11 +153,11 @@ pub(super) fn grouped<T: Item>(
 
 /// A row that is being sorted.
 #[derive(Clone, Copy)]
-struct Keyed {
-    key: u64,
+pub(super) struct Keyed {
+    pub(super) key: u64,
     /// Its place in source order, which breaks ties.
-    source: u32,
-    slot: Slot,
+    pub(super) source: u32,
+    pub(super) slot: Slot,
 }
 
 /// Sorts rows that are in source order. Prefixes first, then, where many tie, the next bytes, then
@@ -193,7 +193,7 @@ pub(super) fn sorted<T: Item>(
 }
 
 /// Sorts rows whose first `known` bytes are equal.
-fn break_ties<'a, T: Item>(
+pub(super) fn break_ties<'a, T: Item>(
     ties: &mut [Keyed],
     sort: &Sort<T>,
     refinement: &Refinement<'_, T>,

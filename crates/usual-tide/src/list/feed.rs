@@ -24,7 +24,8 @@ const FEW_MOVED: usize = if cfg!(test) { 2 } else { 4096 };
 /// One consumer's reader of one bound list.
 ///
 /// Each read gives one change set for all that happened since the last one, or nothing when that comes
-/// to nothing. An unread feed costs nothing but the log of touched rows; dropping it ends it.
+/// to nothing. Feeds that nobody reads cost each edit O(log n), however many they are, and memory up to the rows that
+/// the list had and has; dropping a feed ends it.
 ///
 /// See [`Store::feed`](crate::Store::feed).
 ///
@@ -66,30 +67,26 @@ impl<T: Item> fmt::Debug for Feed<T> {
 
 impl<T: Item> ListState<T> {
     pub(crate) fn feed(&mut self, list: ListId) -> Feed<T> {
-        let cursor = Arc::new(Mutex::new(Cursor {
-            version: self.log.version(),
-            folded: None,
-            window: self.window(),
-            layout: self.layout().cloned(),
-        }));
-        self.log.add_feed(&cursor);
-        self.rollback
-            .push(RollbackStep::FeedMade(Arc::downgrade(&cursor)));
+        let cursor = self.log.cursor(self.window(), self.layout().cloned());
+        let cursor = Arc::new(Mutex::new(cursor));
+        // A feed that is made before an edit begins where the edit is taken back to.
+        if !self.rollback.is_empty() {
+            self.rollback
+                .push(RollbackStep::FeedMade(Arc::downgrade(&cursor)));
+        }
         Feed { list, cursor }
     }
 
     /// Makes a feed begin with the rows as they are now.
     pub(super) fn begin_at_now(&self, cursor: &mut Cursor<T>) {
-        cursor.version = self.log.version();
-        cursor.folded = None;
+        cursor.read_to(self.log.version());
         cursor.window = self.window();
         cursor.layout = self.layout().cloned();
     }
 
     /// Whether anything happened since a feed was read, be it that it comes to nothing.
     pub(crate) fn has_unread(&self, feed: &Feed<T>) -> bool {
-        let cursor = lock(&feed.cursor);
-        cursor.version != self.log.version() || cursor.folded_rows().is_some()
+        lock(&feed.cursor).version() != self.log.version()
     }
 
     /// All that a feed of this list has not read, as one minimal set.
@@ -98,8 +95,8 @@ impl<T: Item> ListState<T> {
     }
 
     fn read_unread(&self, cursor: &mut Cursor<T>, context: Context<'_, T>) -> Option<ChangeSet<T>> {
-        let (version, window) = (self.log.version(), self.window());
-        if cursor.version == version && cursor.folded_rows().is_none() {
+        let window = self.window();
+        if cursor.version() == self.log.version() {
             return None;
         }
         let grouped = cursor.layout.is_some() || self.grouping.is_some();
@@ -245,10 +242,7 @@ impl<T: Item> ListState<T> {
 
     /// The only touched row, which needs no composition, and how many rows there were.
     fn only_row(&self, cursor: &Cursor<T>) -> Option<(usize, &TouchedRow<Arc<T>>)> {
-        if cursor.folded_rows().is_some() {
-            return None;
-        }
-        let mut entries = self.log.since(cursor.version)?;
+        let mut entries = self.log.since(cursor.version())?;
         match (&entries.next()?.rows, entries.next()) {
             (Entry::Row { before, row }, None) => Some((*before, row)),
             _ => None,

@@ -2,14 +2,15 @@
 //! were read a moment ago.
 
 use super::grouping::{SectionChange, Sectioned};
+use super::unread::{Unread, lock_unread};
 use super::version::Version;
-use crate::change::{Alignment, Layout, Segment, TouchedRow, align_touched, compose_all};
-use crate::living::push_living;
+use crate::change::{
+    Alignment, Folded, Layout, Segment, TouchedRow, align_touched, compose, compose_all,
+};
 use crate::query::Window;
-use hashbrown::HashMap;
 use std::borrow::Cow;
 use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError, Weak};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Changes that are kept when every feed has read them, so that a position that a person saw
 /// a moment ago can still be resolved.
@@ -21,11 +22,11 @@ const KEPT_AT_LEAST: usize = if cfg!(test) { 4 } else { 64 };
 /// Rows that changes beyond these may have together.
 const KEPT_ROWS: usize = if cfg!(test) { 32 } else { 4096 };
 
-/// Unread changes at which the feeds that lag behind get theirs folded into one.
-const MOST_UNREAD: usize = if cfg!(test) { 16 } else { 16_384 };
+/// Up to so many rows a change is folded with the next edit, whoever makes it.
+const FEW_ROWS: usize = if cfg!(test) { 3 } else { 16 };
 
-/// Feeds that are asked at every edit what they need.
-const FEW_FEEDS: usize = if cfg!(test) { 1 } else { 16 };
+/// Changes that an edit folds: more than it adds, so that they are caught up with.
+const FOLDED_AT_ONCE: usize = 2;
 
 /// One change of a list's rows.
 pub(super) enum Entry<T> {
@@ -49,7 +50,7 @@ impl<T> Entry<T> {
         }
     }
 
-    fn align(&self) -> Cow<'_, Alignment<T>> {
+    pub(super) fn align(&self) -> Cow<'_, Alignment<T>> {
         Cow::Owned(match self {
             Self::Row { before, row } => {
                 let after =
@@ -59,6 +60,14 @@ impl<T> Entry<T> {
             Self::Rows(alignment) => return Cow::Borrowed(alignment),
             Self::Shown { rows, .. } => Alignment::identity(*rows),
         })
+    }
+
+    /// Whether folding it costs little.
+    fn is_small(&self) -> bool {
+        match self {
+            Self::Row { .. } | Self::Shown { .. } => true,
+            Self::Rows(alignment) => Folded::is_small(alignment, FEW_ROWS),
+        }
     }
 
     /// Roughly what keeping the entry costs, in rows.
@@ -80,7 +89,7 @@ impl<T> Entry<T> {
 /// A change as it is noted.
 pub(super) struct LogEntry<T> {
     pub(super) rows: Entry<T>,
-    pub(super) sections: Option<Box<Sectioned>>,
+    pub(super) sections: Option<Arc<Sectioned>>,
 }
 
 impl<T> LogEntry<T> {
@@ -94,10 +103,7 @@ pub(super) struct Log<T> {
     entries: VecDeque<LogEntry<T>>,
     first: u64,
     weight: usize,
-    feeds: Vec<Weak<Mutex<Cursor<T>>>>,
-    /// How many entries there may be before the feeds are asked again which of them they need: asking costs as much as
-    /// there are feeds, so it is done once in as many edits.
-    ask_at: usize,
+    unread: Arc<Mutex<Unread<T>>>,
 }
 
 impl<T> Log<T> {
@@ -106,8 +112,7 @@ impl<T> Log<T> {
             entries: VecDeque::new(),
             first: 0,
             weight: 0,
-            feeds: Vec::new(),
-            ask_at: 0,
+            unread: Arc::new(Mutex::new(Unread::new())),
         }
     }
 
@@ -125,7 +130,7 @@ impl<T> Log<T> {
         (skip <= self.entries.len()).then(|| self.entries.range(skip..))
     }
 
-    pub(super) fn push(&mut self, rows: Entry<T>, sections: Option<Box<Sectioned>>) {
+    pub(super) fn push(&mut self, rows: Entry<T>, sections: Option<Arc<Sectioned>>) {
         let noted = LogEntry { rows, sections };
         self.weight += noted.weight();
         self.entries.push_back(noted);
@@ -138,26 +143,36 @@ impl<T> Log<T> {
         }
     }
 
-    pub(super) fn add_feed(&mut self, cursor: &Arc<Mutex<Cursor<T>>>) {
-        push_living(&mut self.feeds, Arc::downgrade(cursor));
+    /// A feed that begins with the rows as they are now.
+    pub(super) fn cursor(&self, window: Window, layout: Option<Layout>) -> Cursor<T> {
+        let version = self.version();
+        lock_unread(&self.unread).enter(version);
+        Cursor {
+            version,
+            unread: Arc::clone(&self.unread),
+            window,
+            layout,
+        }
     }
 
-    /// Drops changes that are no longer needed.
+    /// Folds a little of what late feeds have not read, and drops changes that are no longer needed.
     pub(super) fn trim(&mut self, rows: usize) {
-        if self.entries.len() <= 1 {
-            return;
+        let mut unread = lock_unread(&self.unread);
+        let now = self.version();
+        let behind = now.0 - unread.needed(now).0;
+        let is_late = behind > KEPT_ENTRIES as u64;
+        let is_heavy = behind > 0 && self.weight > rows.max(KEPT_ROWS);
+        let last = self.entries.back();
+        if (is_late || is_heavy || unread.is_late())
+            && last.is_some_and(|noted| !noted.rows.is_small())
+        {
+            // An edit of many rows folds them itself, so that no later edit of one row has to.
+            self.fold(&mut unread, usize::MAX);
+        } else if is_late {
+            self.fold(&mut unread, FOLDED_AT_ONCE);
         }
-        if self.entries.len() <= KEPT_ENTRIES && self.weight <= KEPT_ROWS {
-            return;
-        }
-        let is_over = self.entries.len() > MOST_UNREAD || self.weight > rows.max(MOST_UNREAD);
-        if self.entries.len() < self.ask_at && !is_over {
-            return;
-        }
-        if is_over {
-            self.compact_unread();
-        }
-        let needed = self.oldest_unread();
+        let needed = unread.needed(now);
+        drop(unread);
         while self.first < needed.0
             && self.entries.len() > KEPT_AT_LEAST
             && (self.entries.len() > KEPT_ENTRIES || self.weight > KEPT_ROWS)
@@ -168,49 +183,14 @@ impl<T> Log<T> {
             self.weight -= entry.weight();
             self.first += 1;
         }
-        // A few feeds cost nothing to ask.
-        self.ask_at = match self.feeds.len() {
-            0..=FEW_FEEDS => 0,
-            feeds => self.entries.len() + feeds.min(MOST_UNREAD),
-        };
     }
 
-    fn oldest_unread(&mut self) -> Version {
-        self.feeds.retain(|feed| feed.strong_count() > 0);
-        let cursors = self.feeds.iter().filter_map(Weak::upgrade);
-        cursors
-            .map(|cursor| lock(&cursor).version)
-            .min()
-            .unwrap_or(self.version())
-            .min(self.version())
-    }
-
-    /// Folds what each feed has not read into one change of its own.
-    fn compact_unread(&mut self) {
-        let now = self.version();
-        tracing::debug!(
-            changes = self.entries.len(),
-            "folding what late feeds have not read"
-        );
-        // Feeds that have read as far share one folding: which they have read to, and what was folded before.
-        let mut folded: HashMap<(Version, *const Folded<T>), Arc<Folded<T>>> = HashMap::new();
-        for cursor in self.feeds.iter().filter_map(Weak::upgrade) {
-            let mut cursor = lock(&cursor);
-            if cursor.version < now {
-                let before = cursor.folded.as_ref().map_or(std::ptr::null(), Arc::as_ptr);
-                let shared = folded.entry((cursor.version, before));
-                let shared = shared.or_insert_with(|| Arc::new(self.fold(&cursor)));
-                cursor.folded = Some(Arc::clone(shared));
-                cursor.version = now;
-            }
-        }
-    }
-
-    /// All that a feed has not read as one change.
-    fn fold(&self, cursor: &Cursor<T>) -> Folded<T> {
-        Folded {
-            rows: self.unread(cursor, Alignment::clone),
-            sections: self.unread_sections(cursor),
+    /// Folds the next changes, at most so many.
+    fn fold(&self, unread: &mut Unread<T>, most: usize) {
+        let from = unread.needed(self.version());
+        let entries = self.since(from).into_iter().flatten();
+        for (version, noted) in (from.0..).zip(entries).take(most) {
+            unread.fold(Version(version), noted);
         }
     }
 
@@ -221,87 +201,95 @@ impl<T> Log<T> {
         cursor: &Cursor<T>,
         make: impl FnOnce(&Alignment<T>) -> R,
     ) -> Option<R> {
-        let entries: Vec<Unread<'_, T>> = cursor
-            .folded_rows()
-            .into_iter()
-            .map(Unread::Folded)
-            .chain(
-                self.since(cursor.version)?
-                    .map(|noted| Unread::Entry(&noted.rows)),
-            )
-            .collect();
-        let whole = compose_all(&entries, &|entry| entry.align())?;
+        let (folded, rest) = {
+            let unread = lock_unread(&cursor.unread);
+            (unread.rows(cursor.version), unread.rest(cursor.version))
+        };
+        let entries: Vec<&Entry<T>> = self.since(rest)?.map(|noted| &noted.rows).collect();
+        let whole = join(
+            compose_all(&folded, &|rows| Cow::Borrowed(rows)),
+            compose_all(&entries, &|entry| entry.align()),
+        )?;
         Some(make(&whole))
     }
 
     /// What happened to the sections since a feed was read.
     pub(super) fn unread_sections(&self, cursor: &Cursor<T>) -> SectionChange {
-        let noted = self.since(cursor.version).into_iter().flatten();
+        let (folded, rest) = {
+            let unread = lock_unread(&cursor.unread);
+            (unread.sections(cursor.version), unread.rest(cursor.version))
+        };
+        let noted = self.since(rest).into_iter().flatten();
         let noted = noted.filter_map(|noted| Some(&noted.sections.as_ref()?.change));
-        let mut changes = cursor
-            .folded
+        let happened = |change: &&SectionChange| !matches!(change, SectionChange::None);
+        let folded: Vec<_> = folded
             .iter()
-            .map(|folded| &folded.sections)
-            .chain(noted)
-            .filter(|change| !matches!(change, SectionChange::None));
-        let Some(first) = changes.next() else {
-            return SectionChange::None;
+            .map(|noted| &noted.change)
+            .filter(happened)
+            .collect();
+        let noted: Vec<_> = noted.filter(happened).collect();
+        if let ([], [SectionChange::Recounted(few)]) = (&folded[..], &noted[..]) {
+            return SectionChange::Recounted(few.clone());
+        }
+        let align = |changes: Vec<_>| -> Option<Vec<_>> {
+            changes.into_iter().map(SectionChange::align).collect()
         };
-        let mut touched = match (first, changes.next()) {
-            (SectionChange::Recounted(few), None) => return SectionChange::Recounted(few.clone()),
-            (first, second) => [first].into_iter().chain(second).collect::<Vec<_>>(),
-        };
-        touched.extend(changes);
-        let aligned: Option<Vec<_>> = touched.into_iter().map(SectionChange::align).collect();
-        let Some(aligned) = aligned else {
+        let (Some(folded), Some(noted)) = (align(folded), align(noted)) else {
             return SectionChange::Anew;
         };
-        match compose_all(&aligned, &|change| Cow::Borrowed(&**change)) {
+        let whole = join(
+            compose_all(&folded, &|change| Cow::Borrowed(&**change)),
+            compose_all(&noted, &|change| Cow::Borrowed(&**change)),
+        );
+        match whole {
             Some(change) => SectionChange::Touched(change.into_owned()),
             None => SectionChange::None,
         }
     }
 }
 
+/// What was folded and what came after it, which is composed by itself first: it is mostly much less.
+fn join<'a, T>(
+    folded: Option<Cow<'a, Alignment<T>>>,
+    rest: Option<Cow<'a, Alignment<T>>>,
+) -> Option<Cow<'a, Alignment<T>>> {
+    match (folded, rest) {
+        (Some(folded), Some(rest)) => Some(Cow::Owned(compose(&folded, &rest))),
+        (only, None) | (None, only) => only,
+    }
+}
+
 /// How far a feed has read.
 pub(super) struct Cursor<T> {
-    pub(super) version: Version,
-    /// What came before that version and is unread all the same.
-    pub(super) folded: Option<Arc<Folded<T>>>,
+    version: Version,
+    unread: Arc<Mutex<Unread<T>>>,
     pub(super) window: Window,
     /// The sections when the feed was read; none in a list that was not grouped.
     pub(super) layout: Option<Layout>,
 }
 
 impl<T> Cursor<T> {
-    /// The rows of what was folded.
-    pub(super) fn folded_rows(&self) -> Option<&Alignment<T>> {
-        self.folded.as_ref()?.rows.as_ref()
+    pub(super) fn version(&self) -> Version {
+        self.version
     }
-}
 
-/// Unread changes that were folded into one, for all feeds that have read as far.
-pub(super) struct Folded<T> {
-    rows: Option<Alignment<T>>,
-    sections: SectionChange,
-}
-
-/// A part of what a feed has not read.
-enum Unread<'a, T> {
-    Folded(&'a Alignment<T>),
-    Entry(&'a Entry<T>),
-}
-
-impl<T> Unread<'_, T> {
-    fn align(&self) -> Cow<'_, Alignment<T>> {
-        match self {
-            Self::Folded(alignment) => Cow::Borrowed(*alignment),
-            Self::Entry(entry) => entry.align(),
+    pub(super) fn read_to(&mut self, version: Version) {
+        if version != self.version {
+            let mut unread = lock_unread(&self.unread);
+            unread.enter(version);
+            unread.leave(self.version);
+            self.version = version;
         }
     }
 }
 
+impl<T> Drop for Cursor<T> {
+    fn drop(&mut self) {
+        lock_unread(&self.unread).leave(self.version);
+    }
+}
+
 /// Locks a cursor. A reader that panicked left it as it was, so a poisoned lock is as good.
-pub(super) fn lock<T>(cursor: &Mutex<Cursor<T>>) -> std::sync::MutexGuard<'_, Cursor<T>> {
+pub(super) fn lock<T>(cursor: &Mutex<Cursor<T>>) -> MutexGuard<'_, Cursor<T>> {
     cursor.lock().unwrap_or_else(PoisonError::into_inner)
 }

@@ -2,7 +2,7 @@
 //! in one walk.
 
 use super::bits::Bits;
-use super::merge_sort::merge_sort;
+use super::evaluate::{Keyed, break_ties};
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use super::update::{AffectedRow, Effect, touched_row};
@@ -10,8 +10,8 @@ use crate::change::TouchedRow;
 use crate::item::Item;
 use crate::order::{Arrival, Cursor, RowTree, Slot};
 use crate::parts::rows_in_parts;
+use crate::query::{Refinement, Sort};
 use hashbrown::HashMap;
-use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -169,6 +169,7 @@ impl<T: Item> ListState<T> {
             .map(|(place, row)| Arriving {
                 place,
                 section: runs_of_rows.next().copied().unwrap_or(0),
+                source: context.source.position(row.touch.slot).unwrap_or(0),
                 arrival: Arrival {
                     place: nowhere,
                     slot: row.touch.slot,
@@ -176,20 +177,13 @@ impl<T: Item> ListState<T> {
                 },
             })
             .collect();
-        let item = |row: &Arriving| self.placed_by(affected[row.place].touch);
-        let source = |row: &Arriving| context.source.position(row.arrival.slot);
         // Prefixes are numbers and decide most comparisons; items are read only where prefixes tie.
-        arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.place));
-        let tie = |row: &Arriving| (row.section, row.arrival.key);
-        for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
-            merge_sort(ties, |one, two| {
-                let items = item(one).zip(item(two)).zip(self.query.sorting());
-                let by_keys = items.map(|((one, two), sort)| sort.compare_past_prefix(one, two));
-                by_keys
-                    .unwrap_or(Ordering::Equal)
-                    .then_with(|| source(one).cmp(&source(two)))
-                    .is_gt()
-            });
+        arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.source));
+        if let Some(refinement) = self.query.sorting().and_then(Sort::refinement) {
+            let tie = |row: &Arriving| (row.section, row.arrival.key);
+            for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
+                self.break_ties(ties, &refinement, context);
+            }
         }
         let found = rows_in_parts(arriving.len(), |part| {
             self.gaps(&arriving[part], &runs.runs, affected, goes, context)
@@ -198,6 +192,28 @@ impl<T: Item> ListState<T> {
             row.arrival.place = place;
         }
         arriving
+    }
+
+    /// Sorts arriving rows of equal prefix, which are in source order.
+    fn break_ties(
+        &self,
+        ties: &mut [Arriving],
+        refinement: &Refinement<'_, T>,
+        context: Context<'_, T>,
+    ) {
+        let Some(sort) = self.query.sorting().filter(|_| ties.len() > 1) else {
+            return;
+        };
+        let keyed = ties.iter().zip(0..).map(|(row, source)| Keyed {
+            key: row.arrival.key,
+            source,
+            slot: row.arrival.slot,
+        });
+        let mut keyed: Vec<Keyed> = keyed.collect();
+        let item = |slot| self.placing_item(slot, context);
+        break_ties(&mut keyed, sort, refinement, refinement.known, &item);
+        let sorted: Vec<Arriving> = keyed.iter().map(|row| ties[row.source as usize]).collect();
+        ties.copy_from_slice(&sorted);
     }
 
     /// Where rows that arrive go in, among the rows as they are. They are in the list's order.
@@ -231,22 +247,22 @@ impl<T: Item> ListState<T> {
             found
         };
         let mut sweep = self.rows.sweep(arriving.len());
+        let is_decided = self.query.sorting().is_none_or(Sort::is_decided_by_prefix);
         let all_stay = !affected.iter().any(|row| row.effect.removes());
         let place = |row: &Arriving| {
             let item = self.placed_by(affected[row.place].touch);
-            let mut at_source = None;
             let run = runs.get(row.section);
             let comes_before = |other| {
                 let slot = row.arrival.slot;
                 if all_stay {
-                    let position = |row| context.source.position(row);
-                    let source = || position(other).cmp(&position(slot));
+                    let source = || context.source.position(other).cmp(&Some(row.source));
+                    if is_decided {
+                        return source().is_lt();
+                    }
                     let item = item.map(|item| (slot, &**item));
                     return item
                         .is_some_and(|item| self.comes_before_by(other, item, source, context));
                 }
-                let at_source =
-                    *at_source.get_or_insert_with(|| context.source.position(slot).unwrap_or(0));
                 // One that answers from beyond the section comes after all of it.
                 let inside = |other: &Slot| {
                     run.is_none_or(|run| {
@@ -256,7 +272,7 @@ impl<T: Item> ListState<T> {
                 };
                 let other = answering(other).filter(inside).zip(item);
                 other.is_some_and(|(other, item)| {
-                    self.comes_before_by_all_keys(other, (slot, item), at_source, context)
+                    self.comes_before_by_all_keys(other, (slot, item), row.source, context)
                 })
             };
             sweep.lower_bound(run, row.arrival.key, comes_before)
@@ -287,6 +303,8 @@ struct Arriving {
     place: usize,
     /// The place of its section among those that rows arrive in.
     section: usize,
+    /// Its position in the source.
+    source: usize,
 }
 
 /// The rows as they are rebuilt.

@@ -11,13 +11,19 @@ use crate::change::{Alignment, RowRun, Rows};
 use crate::item::{Item, Snapshot};
 use crate::order::{RowTree, Slot};
 use crate::parts::{in_parts, rows_in_parts};
-use crate::query::{Query, Scope};
+use crate::query::{Query, Scope, Sort};
 use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
 
 /// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
 const REBUILD_SHARE: usize = if cfg!(test) { 4 } else { 64 };
+
+/// From so many rows that arrive for each that there is, all are sorted again.
+const SORT_ALL_SHARE: usize = 2;
+
+/// From one row that arrives for so many that there are, both are walked side by side.
+const SIDE_BY_SIDE_SHARE: usize = 4;
 
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.
 struct Arriving<T> {
@@ -49,13 +55,26 @@ impl<T: Item> ListState<T> {
             }
             Some(sort) => {
                 let hits = self.hits_by_slot(query, context);
-                let new = self.rows_to_show(&hits, context);
-                let rows = match query.grouping() {
-                    Some(group) => grouped(&new, group, query.sorting(), context),
-                    None => sorted(&new, sort, context),
+                let ordered = |slots: Vec<Slot>| match query.grouping() {
+                    Some(group) => grouped(&slots, group, query.sorting(), context),
+                    None => sorted(&slots, sort, context),
                 };
-                let plan = self.plan_by_search(&hits, &rows, context);
-                (plan, rows.slots, rows.keys.unwrap_or_default())
+                let new = self.rows_to_show(&hits, context);
+                // Where many come back it costs less to sort all rows again than to look for the place of each.
+                let sorts_all =
+                    new.len() >= self.rows.len() * SORT_ALL_SHARE && self.held.is_empty();
+                let all = sorts_all.then(|| {
+                    let source = context.source.chunks().flatten().copied();
+                    ordered(source.filter(|slot| hits.has(slot.index())).collect())
+                });
+                match all.and_then(|all| self.plan_by_order(&hits, &all)) {
+                    Some(planned) => planned,
+                    None => {
+                        let rows = ordered(new);
+                        let plan = self.plan_by_search(&hits, &rows, context);
+                        (plan, rows.slots, rows.keys.unwrap_or_default())
+                    }
+                }
             }
         };
         if plan.leaving.is_empty() && slots.is_empty() {
@@ -197,28 +216,79 @@ impl<T: Item> ListState<T> {
             .collect()
     }
 
+    /// The plan for a sorted list from all its rows in their new order, with the rows that arrive and their prefixes.
+    /// `None` where those that stay are in another order than before, as the comparisons of an app can have it.
+    fn plan_by_order(&self, hits: &Bits, all: &Evaluated) -> Option<(Plan, Vec<Slot>, Vec<u64>)> {
+        let mut plan = Plan::default();
+        let (mut slots, mut keys) = (Vec::new(), Vec::new());
+        let mut before = self.rows.chunks().flatten().enumerate();
+        for (index, slot) in all.slots.iter().enumerate() {
+            if !self.rows.contains(*slot) {
+                plan.arrive(slots.len());
+                slots.push(*slot);
+                keys.extend(all.keys.as_ref().map(|keys| keys[index]));
+                continue;
+            }
+            loop {
+                let (at, row) = before.next()?;
+                let stays = hits.has(row.index());
+                if stays && row != slot {
+                    return None;
+                }
+                plan.keep_or_leave(at, *row, stays);
+                if stays {
+                    break;
+                }
+            }
+        }
+        for (at, row) in before {
+            plan.keep_or_leave(at, *row, false);
+        }
+        Some((plan, slots, keys))
+    }
+
     /// The plan for a sorted list: each arriving row is looked up among the rows there are.
     fn plan_by_search(&self, hits: &Bits, arriving: &Evaluated, context: Context<'_, T>) -> Plan {
         let runs = self.runs_of(&arriving.sections);
         let runs: Vec<Range<usize>> = runs.into_iter().flatten().collect();
         let places_at_source = SourcePlaces::for_rows(arriving.slots.len(), context);
-        let places = rows_in_parts(arriving.slots.len(), |part| {
-            let mut sweep = self.rows.sweep(part.len());
+        let is_decided = self.query.sorting().is_none_or(Sort::is_decided_by_prefix);
+        let comes_before = |row: Slot, at: usize| {
+            let slot = arriving.slots[at];
+            let source = || places_at_source.order(row, slot, context.source);
+            if is_decided {
+                return source().is_lt();
+            }
+            let item = context.items.get(slot);
+            item.is_some_and(|item| self.comes_before_by(row, (slot, item), source, context))
+        };
+        let key = |at: usize| arriving.keys.as_ref().map_or(0, |keys| keys[at]);
+        let side_by_side =
+            runs.is_empty() && arriving.slots.len() >= self.rows.len() / SIDE_BY_SIDE_SHARE;
+        let places = if side_by_side {
+            let mut rows = self.rows.rows_with_keys(self.rows.cursor(0)).peekable();
+            let mut passed = 0;
             let place = |at: usize| {
-                let slot = arriving.slots[at];
-                let key = arriving.keys.as_ref().map_or(0, |keys| keys[at]);
-                let comes_before = |row: Slot| {
-                    let item = context.items.get(slot);
-                    item.is_some_and(|item| {
-                        let source = || places_at_source.order(row, slot, context.source);
-                        self.comes_before_by(row, (slot, item), source, context)
-                    })
+                let key = key(at);
+                let is_before = |(row, other): &(Slot, u64)| {
+                    *other < key || *other == key && comes_before(*row, at)
                 };
-                sweep.lower_bound(runs.get(at), key, comes_before);
-                sweep.position()
+                while rows.next_if(is_before).is_some() {
+                    passed += 1;
+                }
+                passed
             };
-            part.map(place).collect::<Vec<usize>>()
-        });
+            vec![(0..arriving.slots.len()).map(place).collect()]
+        } else {
+            rows_in_parts(arriving.slots.len(), |part| {
+                let mut sweep = self.rows.sweep(part.len());
+                let place = |at: usize| {
+                    sweep.lower_bound(runs.get(at), key(at), |row| comes_before(row, at));
+                    sweep.position()
+                };
+                part.map(place).collect::<Vec<usize>>()
+            })
+        };
         let mut places = places.into_iter().flatten();
         let mut plan = Plan::default();
         let mut next = places.next();

@@ -50,7 +50,7 @@ impl<T: Item> ListState<T> {
         &mut self,
         query: &Query<T>,
         context: Context<'_, T>,
-    ) -> (Alignment<T>, Option<Box<Sectioned>>) {
+    ) -> (Alignment<T>, Option<Arc<Sectioned>>) {
         let held = |slot| self.held.contains_key(&slot);
         let mut rows = evaluate(query, context, held);
         let same_group = query.same_group(&self.query);

@@ -5,6 +5,7 @@ use super::log::{Entry, lock};
 use super::rollback_step::RollbackStep;
 use super::state::ListState;
 use crate::item::Item;
+use std::sync::Arc;
 
 /// A state that a list can be taken back to.
 #[derive(Clone, Copy, Debug)]
@@ -90,7 +91,7 @@ impl<T: Item> ListState<T> {
     }
 
     /// Notes a change that is complete.
-    pub(super) fn note(&mut self, entry: Entry<T>, sectioned: Option<Box<Sectioned>>) {
+    pub(super) fn note(&mut self, entry: Entry<T>, sectioned: Option<Arc<Sectioned>>) {
         self.log.push(entry, sectioned);
         self.rollback.push(RollbackStep::Logged);
     }

@@ -2,7 +2,8 @@
 //!
 //! It knows nothing of items. A row is a [`Slot`]; a tree may keep one `u64` beside every row, the
 //! order-preserving prefix of the row's sort key. One tree serves the source order of a store,
-//! and one serves each bound list and each replica.
+//! and one serves each bound list and each replica. Beside it a smaller one, the [`Sequence`], for elements that stand
+//! for many rows each.
 
 mod bulk;
 mod check;
@@ -14,6 +15,7 @@ mod node;
 mod probe;
 mod read;
 mod search;
+mod sequence;
 mod sweep;
 mod tree;
 
@@ -24,6 +26,7 @@ pub(crate) use ids::Slot;
 pub(crate) use merge::Arrival;
 #[cfg(feature = "probe")]
 pub use probe::TreeProbe;
+pub(crate) use sequence::{CountedSums, Measured, Sequence};
 pub(crate) use tree::{CountedTree, Cursor};
 
 /// Rows in a leaf, and children of an inner node.

@@ -114,6 +114,37 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             (0..OPERATIONS).for_each(|id| edit(&mut store, id))
         })
     }),
+    (
+        "the dearest of n edits that a feed does not read",
+        |n, cost| {
+            let (mut store, _, _late) = listed(1000);
+            let edits = (0..n).map(|round| {
+                cost(1, &mut || {
+                    store
+                        .edit(&Key(round * 7 % 1000), |piece| {
+                            piece.title = format!("Bowl {}", round % 907)
+                        })
+                        .unwrap();
+                })
+            });
+            edits.fold(0.0, f64::max)
+        },
+    ),
+    (
+        "an edit beside n feeds that have each missed more",
+        |n, cost| {
+            let (mut store, list, _feed) = listed(1000);
+            let mut feeds = Vec::new();
+            for round in 0..n {
+                feeds.push(store.feed(list).unwrap());
+                edit(&mut store, round % 1000);
+            }
+            (0..OPERATIONS * 3).for_each(|id| edit(&mut store, id));
+            cost(OPERATIONS, &mut || {
+                (0..OPERATIONS).for_each(|id| edit(&mut store, id))
+            })
+        },
+    ),
     ("an edit after n lists were bound and unbound", |n, cost| {
         let (mut store, _, _feed) = listed(1000);
         for _ in 0..n {

@@ -475,7 +475,7 @@ fn try_apply(op: &Op, store: &mut Store<Thing>) -> Result<(), EditError<u16>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(150)) })]
 
     #[test]
     fn undoing_everything_gives_back_the_first_state_whatever_was_open_meanwhile(

@@ -29,7 +29,7 @@ impl SortValue for Fickle {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(200)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(100)) })]
 
     #[test]
     fn an_order_that_is_none_panics_nowhere(
@@ -70,7 +70,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(150)) })]
 
     /// Sections, filters and places that another look gives otherwise: the rows may stand anywhere, and the
     /// lists go on.

@@ -324,7 +324,7 @@ fn rows(sections: &Sections) -> Vec<Arc<Thing>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(1500)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
 
     #[test]
     fn a_two_level_copy_follows_sections_through_everything(

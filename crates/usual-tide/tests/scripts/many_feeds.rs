@@ -2,7 +2,7 @@
 
 use super::cases;
 use super::checks::{Sections, check_sections, check_set, sections_of};
-use super::model::{Thing, shape};
+use super::model::{Shape, Thing, shape};
 use super::script::{Op, apply, edit, start};
 use proptest::prelude::*;
 use std::collections::VecDeque;
@@ -18,6 +18,8 @@ enum Act {
     Read(usize),
     /// One of them is dropped, and a new one is made.
     Renew(usize),
+    /// The list gets another query.
+    Requery(Shape),
     /// Another list is bound, or the one that was bound first is unbound.
     Bind(bool),
 }
@@ -27,6 +29,7 @@ fn act() -> impl Strategy<Value = Act> {
         16 => edit().prop_map(Act::Edit),
         3 => (0..FEEDS).prop_map(Act::Read),
         1 => (0..FEEDS).prop_map(Act::Renew),
+        1 => shape().prop_map(Act::Requery),
         2 => any::<bool>().prop_map(Act::Bind),
     ]
 }
@@ -67,7 +70,7 @@ fn rows(sections: &Sections) -> Vec<Arc<Thing>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(100)) })]
 
     #[test]
     fn each_feed_has_what_its_reader_has_not_seen(
@@ -77,6 +80,7 @@ proptest! {
     ) {
         let mut store = Store::load(start.clone()).unwrap();
         let mut model = start;
+        let mut numbered = shape.numbered;
         let list = store.bind(shape.query());
         let mut readers: Vec<Reader> = (0..FEEDS).map(|_| Reader::new(&mut store, list)).collect();
         let mut others: VecDeque<ListId> = VecDeque::new();
@@ -85,6 +89,12 @@ proptest! {
                 Act::Edit(op) => drop(apply(op, &mut store, &mut model)),
                 Act::Read(which) => readers[*which].read(&store, list),
                 Act::Renew(which) => readers[*which] = Reader::new(&mut store, list),
+                Act::Requery(shape) => {
+                    // A query that numbers its rows goes on to do so.
+                    numbered |= shape.numbered;
+                    let shape = Shape { numbered, ..*shape };
+                    store.list_mut(list).unwrap().change_query(|query| shape.change(query));
+                }
                 Act::Bind(true) => others.push_back(store.bind(Query::new())),
                 Act::Bind(false) => {
                     if let Some(other) = others.pop_front() {

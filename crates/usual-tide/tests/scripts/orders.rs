@@ -285,7 +285,7 @@ fn expected(store: &Store<Row>, levels: &[Level]) -> Vec<u16> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(400)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(150)) })]
 
     #[test]
     fn every_way_to_sort_is_the_plain_one(

@@ -148,7 +148,7 @@ fn run(op: &Op, store: &mut Store<Thing>) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(300)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(150)) })]
 
     #[test]
     fn rules_let_pass_what_the_model_lets_pass(ops in prop::collection::vec(op(), 1..50)) {

@@ -427,7 +427,7 @@ fn rows(store: &Store<Thing>, list: ListId) -> Rows {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(200)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(120)) })]
 
     #[test]
     fn keys_that_go_and_come_again_are_told_as_they_are(

@@ -576,7 +576,7 @@ pub(super) fn start() -> impl Strategy<Value = Vec<Thing>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(1500)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(400)) })]
 
     #[test]
     fn lists_feeds_and_model_agree_after_every_step(

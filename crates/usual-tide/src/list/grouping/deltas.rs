@@ -289,7 +289,7 @@ impl<T: Item> ListState<T> {
     pub(in crate::list) fn update_sections(
         &mut self,
         deltas: Option<Deltas>,
-    ) -> Option<Box<Sectioned>> {
+    ) -> Option<Arc<Sectioned>> {
         let hidden = self.hidden();
         let change = deltas.and_then(|deltas| self.apply_deltas(deltas));
         Sectioned::noted(change.unwrap_or(SectionChange::None), hidden)

@@ -2,6 +2,7 @@
 
 use crate::change::{Alignment, Layout, Recounted, Section};
 use std::borrow::Cow;
+use std::sync::Arc;
 
 /// What an edit did to the sections of a list.
 pub(in crate::list) enum SectionChange {
@@ -43,10 +44,10 @@ impl Sectioned {
     pub(in crate::list) fn noted(
         change: SectionChange,
         hidden_before: Option<Layout>,
-    ) -> Option<Box<Self>> {
+    ) -> Option<Arc<Self>> {
         let worth = hidden_before.is_some() || !matches!(change, SectionChange::None);
         worth.then(|| {
-            Box::new(Self {
+            Arc::new(Self {
                 change,
                 hidden_before,
             })

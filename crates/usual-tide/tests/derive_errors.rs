@@ -1,7 +1,0 @@
-//! What the derives say of a struct that they cannot work with.
-
-#[test]
-fn mistakes_are_told_where_they_are() {
-    let cases = trybuild::TestCases::new();
-    cases.compile_fail("tests/derive_errors/*.rs");
-}

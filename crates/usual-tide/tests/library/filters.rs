@@ -1,0 +1,132 @@
+//! Filters by condition: what is asked again after an edit, and what conditions are made of.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use usual_tide::{Condition, Item, Place, Query, Store};
+
+#[derive(Clone, PartialEq, Debug, Item)]
+struct Piece {
+    #[item(key)]
+    id: u32,
+    title: String,
+    glaze: Option<String>,
+    height_mm: u32,
+    fired: bool,
+}
+
+fn piece(id: u32) -> Piece {
+    Piece {
+        id,
+        title: format!("Piece {id}"),
+        glaze: (!id.is_multiple_of(3)).then(|| ["clear", "shino"][id as usize % 2].to_owned()),
+        height_mm: id * 10,
+        fired: id.is_multiple_of(2),
+    }
+}
+
+/// A condition that the height is 100 at least, and how often it was asked.
+fn counted() -> (Condition<Piece>, Arc<AtomicUsize>) {
+    let asked = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&asked);
+    let test = move |piece: &Piece| {
+        counter.fetch_add(1, Ordering::Relaxed);
+        piece.height_mm >= 100
+    };
+    (
+        Condition::from_fn_on([Piece::HEIGHT_MM.into()], test),
+        asked,
+    )
+}
+
+#[test]
+fn an_edit_asks_the_filter_only_when_it_is_in_a_field_that_the_filter_reads() {
+    let (tall, asked) = counted();
+    let mut store = Store::load((0..20).map(piece)).unwrap();
+    let list = store.bind(Query::new().filter(tall.and(Piece::FIRED.is(false))));
+    let asked_since = || asked.swap(0, Ordering::Relaxed);
+    assert_eq!(asked_since(), 20);
+    let len = |store: &Store<Piece>| store.list(list).unwrap().len();
+    assert_eq!(len(&store), 5);
+
+    store.edit(&11, |piece| piece.title.push('!')).unwrap();
+    store.edit(&3, |piece| piece.glaze = None).unwrap();
+    store.move_to(&11, Place::Start).unwrap();
+    let titles = store.edit_many(&[11, 12, 13, 14], |piece| piece.title.push('?'));
+    assert_eq!((titles, asked_since(), len(&store)), (Ok(4), 0, 5));
+
+    store.edit(&11, |piece| piece.height_mm = 20).unwrap();
+    assert_eq!((asked_since(), len(&store)), (1, 4));
+    store.history_mut().undo().unwrap();
+    assert_eq!((asked_since(), len(&store)), (1, 5));
+    // A row that was not to be seen at all is asked for, whatever its edits were.
+    let asked_removal = store.removals_mut().begin(&[11]).unwrap();
+    store.edit(&11, |piece| piece.title.clear()).unwrap();
+    assert_eq!((asked_since(), len(&store)), (0, 4));
+    store
+        .batch(|store| {
+            store.edit(&11, |piece| piece.title.push('x')).unwrap();
+            store.removals_mut().cancel(asked_removal)
+        })
+        .unwrap();
+    assert_eq!((asked_since(), len(&store)), (1, 5));
+    store.check().unwrap();
+}
+
+#[test]
+fn a_closure_whose_fields_nobody_knows_is_asked_every_time() {
+    let (_, asked) = counted();
+    let counter = Arc::clone(&asked);
+    let test = move |piece: &Piece| {
+        counter.fetch_add(1, Ordering::Relaxed);
+        piece.title.len() > 7
+    };
+    let mut store = Store::load((0..20).map(piece)).unwrap();
+    let list = store.bind(Query::new().filter(Condition::from_fn(test).and(Piece::FIRED.is(true))));
+    asked.store(0, Ordering::Relaxed);
+    store.edit(&11, |piece| piece.glaze = None).unwrap();
+    assert_eq!(asked.load(Ordering::Relaxed), 1);
+    assert_eq!(store.list(list).unwrap().len(), 5);
+}
+
+#[test]
+fn conditions_join_as_logic_has_it_with_missing_values_unknown() {
+    let shown = |condition: Condition<Piece>| -> Vec<u32> {
+        let mut store = Store::load((0..12).map(piece)).unwrap();
+        let list = store.bind(Query::new().filter(condition));
+        store
+            .list(list)
+            .unwrap()
+            .items()
+            .map(|piece| piece.id)
+            .collect()
+    };
+    let glaze = |name: &str| Piece::GLAZE.is(Some(name.to_owned()));
+    assert_eq!(shown(glaze("clear")), [2, 4, 8, 10]);
+    assert_eq!(shown(!glaze("clear")), [1, 5, 7, 11]);
+    assert_eq!(shown(Piece::GLAZE.is_missing()), [0, 3, 6, 9]);
+    assert_eq!(
+        shown(glaze("clear").or(Piece::HEIGHT_MM.below(20))),
+        [0, 1, 2, 4, 8, 10]
+    );
+    assert_eq!(
+        shown(!(glaze("clear").and(Piece::HEIGHT_MM.above(70)))),
+        [0, 1, 2, 3, 4, 5, 6, 7, 11]
+    );
+    assert_eq!(
+        shown(
+            Piece::HEIGHT_MM
+                .at_least(100)
+                .or(Piece::HEIGHT_MM.at_most(10))
+        ),
+        [0, 1, 10, 11]
+    );
+    assert_eq!(
+        shown(Piece::ID.one_of([3, 5, 99]).and(Piece::FIRED.is_not(true))),
+        [3, 5]
+    );
+    assert_eq!(shown(Piece::TITLE.like("%1_")), [10, 11]);
+    assert_eq!(
+        Piece::GLAZE.like("cl%").and(glaze("shino")).fields().len(),
+        1
+    );
+}
