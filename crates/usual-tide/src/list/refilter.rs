@@ -221,25 +221,20 @@ impl<T: Item> ListState<T> {
     fn plan_by_order(&self, hits: &Bits, all: &Evaluated) -> Option<(Plan, Vec<Slot>, Vec<u64>)> {
         let mut plan = Plan::default();
         let (mut slots, mut keys) = (Vec::new(), Vec::new());
-        let mut before = self.rows.chunks().flatten().enumerate();
+        let mut before = self.rows.chunks().flatten().enumerate().peekable();
         for (index, slot) in all.slots.iter().enumerate() {
+            // What leaves here goes before anything arrives, since it may belong behind what does.
+            while let Some((at, row)) = before.next_if(|(_, row)| !hits.has(row.index())) {
+                plan.keep_or_leave(at, *row, false);
+            }
             if !self.rows.contains(*slot) {
                 plan.arrive(slots.len());
                 slots.push(*slot);
                 keys.extend(all.keys.as_ref().map(|keys| keys[index]));
                 continue;
             }
-            loop {
-                let (at, row) = before.next()?;
-                let stays = hits.has(row.index());
-                if stays && row != slot {
-                    return None;
-                }
-                plan.keep_or_leave(at, *row, stays);
-                if stays {
-                    break;
-                }
-            }
+            let (at, row) = before.next_if(|(_, row)| *row == slot)?;
+            plan.keep_or_leave(at, *row, true);
         }
         for (at, row) in before {
             plan.keep_or_leave(at, *row, false);

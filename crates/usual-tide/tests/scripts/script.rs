@@ -594,4 +594,23 @@ proptest! {
             watched.read_late(&world.store);
         }
     }
+
+    /// Mostly other filters, so that many rows leave a sorted list and many come back, in every share.
+    #[test]
+    fn lists_stay_sound_while_filters_change(
+        start in start(),
+        shape in shape(),
+        ops in prop::collection::vec(
+            prop_oneof![
+                3 => (0..5u8).prop_map(|filter| Op::Refilter { list: 0, filter }),
+                1 => edit(),
+            ],
+            1..12,
+        ),
+    ) {
+        let mut world = World::new(start, &[shape]);
+        for op in &ops {
+            world.run(op);
+        }
+    }
 }
