@@ -179,7 +179,7 @@ fn patched(
     rows: &[Arc<Record>],
 ) -> Result<Vec<Arc<Record>>, String> {
     let patch: Vec<PatchOperation> = operations(patch)?;
-    let plain = rows.iter().map(|row| Value::Object(row.members().clone()));
+    let plain = rows.iter().map(|row| Value::Object(row.to_members()));
     let mut plain: Value = plain.collect();
     patch_within_bounds(&mut plain, &patch)?;
     let Value::Array(elements) = plain else {

@@ -6,7 +6,7 @@ use crate::input;
 use crate::output::table::table;
 use crate::output::{Output, columns};
 use serde_json::{Map, Value};
-use usual_tide::record::{FieldName, Record};
+use usual_tide::record::{FieldName, MemberValue, Record};
 use usual_tide::{BoundList, Store};
 use usual_tide_sources::files::{self, FileFormat};
 
@@ -44,17 +44,14 @@ fn write(
 ) -> Result<(), CommandError> {
     let written = match chosen {
         None => files::write(out, format, rows.items().map(|item| item.members())),
-        Some(names) if format == FileFormat::Csv => {
-            let titles: Vec<String> = names.iter().map(ToString::to_string).collect();
-            let cells = |item: &Record| {
-                let values = names.iter().map(|name| item.field(name).cloned());
-                values.map(Option::unwrap_or_default).collect()
-            };
-            files::write_table(out, &titles, rows.items().map(|item| cells(item)))
-        }
         Some(names) => {
-            let items: Vec<_> = rows.items().map(|item| picked(item, names)).collect();
-            files::write(out, format, &items)
+            let titles: Vec<String> = names.iter().map(ToString::to_string).collect();
+            let values = rows.items().map(|item| {
+                let values = names.iter().map(|name| item.field(name));
+                let values = values.map(|value| value.unwrap_or(MemberValue::Null));
+                values.collect()
+            });
+            files::write_table(out, format, &titles, values)
         }
     };
     written.map_err(CommandError::output)
@@ -63,7 +60,9 @@ fn write(
 /// The chosen fields of an item, under the names by which they were chosen.
 fn picked(item: &Record, names: &[FieldName]) -> Map<String, Value> {
     let fields = names.iter().map(|name| {
-        let value = item.field(name).cloned().unwrap_or(Value::Null);
+        let value = item
+            .field(name)
+            .map_or(Value::Null, |value| value.to_json());
         (name.to_string(), value)
     });
     fields.collect()
@@ -72,7 +71,7 @@ fn picked(item: &Record, names: &[FieldName]) -> Map<String, Value> {
 fn by_section(rows: &BoundList<'_, Record>, chosen: Option<&[FieldName]>) -> Value {
     let sections = rows.sections().zip(0..).map(|(section, at)| {
         let items = rows.items_in(rows.rows_in(at)).map(|item| match chosen {
-            None => Value::Object(item.members().clone()),
+            None => Value::Object(item.to_members()),
             Some(names) => Value::Object(picked(item, names)),
         });
         let mut section = section.to_json();

@@ -4,7 +4,7 @@ use super::{DemoStore, Scene};
 use crate::args::{ItemOptions, SCENES};
 use crate::error::CommandError;
 use serde_json::{Value, json};
-use usual_tide::record::{Record, RecordKey};
+use usual_tide::record::{MemberValue, Record, RecordKey};
 use usual_tide::{EditError, Item, ListId, Place, Sort, Store};
 
 pub(super) const ALL: [Scene; SCENES] = [
@@ -31,7 +31,7 @@ pub(super) const ALL: [Scene; SCENES] = [
             let key = "P-0417".into();
             let title = store
                 .get(&key)
-                .and_then(|piece| piece.get("title")?.as_str());
+                .and_then(|piece| piece.get("title")?.as_text());
             let title = format!("{}, unglazed", title.unwrap_or_default());
             set(store, &key, "title", title.into())
         },
@@ -66,7 +66,8 @@ pub(super) const ALL: [Scene; SCENES] = [
         edit: |DemoStore { store, list, .. }| {
             let waiting = |piece: &Record| {
                 let field = |name| piece.members().get(name);
-                field("fired") == Some(&json!(false)) && field("shelf") == Some(&json!("A1"))
+                field("fired") == Some(MemberValue::Bool(false))
+                    && field("shelf") == Some(MemberValue::Text("A1"))
             };
             store
                 .list_mut(*list)?

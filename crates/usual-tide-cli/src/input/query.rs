@@ -39,7 +39,7 @@ impl QueryContext {
         let items: Vec<&Record> = items.collect();
         let totals = options.totals.iter().flat_map(|totals| &totals.0);
         let is_number = |item: &&Record, name: &str| {
-            let text = item.get(name).and_then(serde_json::Value::as_str);
+            let text = item.get(name).and_then(|value| value.as_text());
             text.is_some_and(|text| text.trim().parse::<f64>().is_ok())
         };
         let numeric = totals

@@ -56,7 +56,10 @@ pub(super) fn text_field(name: Option<&str>, items: &[Record]) -> Result<FieldNa
     let schema = Schema::infer(items);
     let is_key = |name: &str| {
         let first = items.first();
-        first.is_some_and(|item| item.get(name) == Some(&item.key().to_value()))
+        first.is_some_and(|item| {
+            item.get(name)
+                .is_some_and(|value| value == item.key().to_value())
+        })
     };
     let is_text = |kind: Kind| kind == Kind::Text;
     let found = match name {

@@ -3,7 +3,6 @@
 use crate::error::CommandError;
 use fastrand::Rng;
 use memchr::memmem;
-use serde_json::Value;
 use std::collections::{BTreeMap, HashMap};
 use std::hint::black_box;
 use std::sync::Arc;
@@ -143,7 +142,7 @@ impl<'a> Subject<'a> {
 
 fn text<'a>(item: &'a Record, field: &FieldName) -> &'a str {
     item.field(field)
-        .and_then(Value::as_str)
+        .and_then(|value| value.as_text())
         .unwrap_or_default()
 }
 

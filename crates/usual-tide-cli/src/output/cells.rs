@@ -1,27 +1,30 @@
 //! Text in columns of a fixed width.
 
-use serde_json::Value;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
+use usual_tide::record::MemberValue;
 
 /// A value as a person reads it, on one line.
-pub(crate) fn plain(value: &Value) -> String {
+pub(crate) fn plain(value: MemberValue<'_>) -> String {
     let text = match value {
-        Value::Null => return "–".to_owned(),
-        Value::String(text) => text.clone(),
-        Value::Object(members) => members.values().map(plain).collect::<Vec<_>>().join(" "),
-        Value::Array(elements) => elements.iter().map(plain).collect::<Vec<_>>().join(", "),
+        MemberValue::Null => return "–".to_owned(),
+        MemberValue::Text(text) => text.to_owned(),
+        MemberValue::Object(members) => {
+            let values = members.iter().map(|(_, value)| plain(value));
+            values.collect::<Vec<_>>().join(" ")
+        }
+        MemberValue::List(values) => values.iter().map(plain).collect::<Vec<_>>().join(", "),
         other => other.to_string(),
     };
     one_line(&text)
 }
 
 /// A value for a sentence: text in quotes.
-pub(crate) fn quoted(value: Option<&Value>) -> String {
+pub(crate) fn quoted(value: Option<MemberValue<'_>>) -> String {
     match value {
         None => "absent".to_owned(),
-        Some(Value::Null) => "nothing".to_owned(),
-        Some(Value::String(text)) => format!("“{}”", plain(&Value::String(text.clone()))),
+        Some(MemberValue::Null) => "nothing".to_owned(),
+        Some(MemberValue::Text(text)) => format!("“{}”", one_line(text)),
         Some(other) => plain(other),
     }
 }

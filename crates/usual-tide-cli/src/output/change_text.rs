@@ -1,6 +1,6 @@
 //! A change set in words.
 
-use super::cells::{cut, fitted, plain, quoted, width};
+use super::cells::{cut, fitted, one_line, plain, quoted, width};
 use super::{counted, heading};
 use anstyle::{AnsiColor, Style};
 use usual_tide::changes::{RowRun, Updated};
@@ -116,7 +116,7 @@ fn row_lines<'a>(
         lines.push(Line {
             style,
             verb,
-            key: plain(&record.key().to_value()),
+            key: one_line(&record.key().to_string()),
             title: title(record),
             what,
         });
@@ -195,8 +195,9 @@ fn title(record: &Record) -> String {
         let key = record.key().to_value();
         record
             .members()
-            .values()
-            .find(|value| value.is_string() && **value != key)
+            .iter()
+            .map(|(_, value)| value)
+            .find(|value| value.as_text().is_some() && *value != key)
     };
     named.or_else(other).map(plain).unwrap_or_default()
 }

@@ -3,10 +3,9 @@
 use super::cells::{cut, fitted, plain, width};
 use super::counted;
 use anstyle::Style;
-use serde_json::Value;
 use std::collections::HashSet;
 use std::sync::Arc;
-use usual_tide::record::{FieldName, Record};
+use usual_tide::record::{FieldName, MemberValue, Record};
 use usual_tide::sections::Section;
 use usual_tide::{BoundList, Search};
 
@@ -36,11 +35,12 @@ pub(crate) fn table(
     }
     match chosen {
         Some(names) => shown.extend(names.iter().map(|name| {
-            let values: Vec<Option<&Value>> = items.iter().map(|item| item.field(name)).collect();
+            let values: Vec<Option<MemberValue<'_>>> =
+                items.iter().map(|item| item.field(name)).collect();
             Column::of(&name.to_string(), &values)
         })),
         None => shown.extend(members(&items).iter().map(|name| {
-            let values: Vec<Option<&Value>> =
+            let values: Vec<Option<MemberValue<'_>>> =
                 items.iter().map(|item| item.members().get(name)).collect();
             Column::of(name, &values)
         })),
@@ -85,14 +85,14 @@ impl Column {
         }
     }
 
-    fn of(heading: &str, values: &[Option<&Value>]) -> Self {
+    fn of(heading: &str, values: &[Option<MemberValue<'_>>]) -> Self {
         let there = || values.iter().flatten();
-        let numbers = there().all(|value| value.is_number() || value.is_null());
+        let numbers = there().all(|value| value.as_number().is_some() || value.is_null());
         let cells = values
             .iter()
             .map(|value| value.map(plain).unwrap_or_default());
         Self {
-            holds_text: there().any(|value| value.is_string()),
+            holds_text: there().any(|value| value.as_text().is_some()),
             ..Self::new(heading, cells.collect(), numbers)
         }
     }
@@ -196,6 +196,9 @@ fn marked(cell: &str, search: &Search<Record>) -> String {
 /// The members that any item has, in the order in which they first occur.
 fn members(items: &[&Arc<Record>]) -> Vec<String> {
     let mut seen = HashSet::new();
-    let names = items.iter().flat_map(|item| item.members().keys());
-    names.filter(|name| seen.insert(*name)).cloned().collect()
+    let names = items.iter().flat_map(|item| item.members().names());
+    names
+        .filter(|name| seen.insert(*name))
+        .map(str::to_owned)
+        .collect()
 }

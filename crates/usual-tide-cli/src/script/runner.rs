@@ -87,7 +87,7 @@ fn edit(
         }
         Op::Edit { key, merge } => {
             let mut members = serde_json::Value::Object(match store.get(key) {
-                Some(record) => record.members().clone(),
+                Some(record) => record.to_members(),
                 None => return Err(EditError::UnknownKey(key.clone()).into()),
             });
             json_patch::merge(&mut members, merge);

@@ -311,7 +311,7 @@ impl ServedItems {
             etag: Some(self.etag(item.key())),
             id: Some(self.id()),
             kind: "application/json",
-            body: serde_json::to_vec(item.members()).unwrap_or_default(),
+            body: serde_json::to_vec(item).unwrap_or_default(),
             ..Reply::default()
         }
     }

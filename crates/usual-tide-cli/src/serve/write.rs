@@ -67,7 +67,7 @@ impl Hub {
                             status: 409,
                             ..reply
                         }
-                        .with_item(Value::Object(item.members().clone()), etag)
+                        .with_item(Value::Object(item.to_members()), etag)
                     }
                     _ => reply,
                 };
@@ -136,7 +136,7 @@ impl ServedItems {
             }
             Requested::Merge(key, patch) => {
                 let before = self.known(key, &request.conditions)?;
-                let mut members = before.members().clone();
+                let mut members = before.to_members();
                 merge(&mut members, patch);
                 (Some(Arc::clone(before)), Some(self.record(members)?))
             }
@@ -190,7 +190,7 @@ impl ServedItems {
     }
 
     fn carrying(&self, reply: Reply, item: &Record) -> Reply {
-        reply.with_item(Value::Object(item.members().clone()), self.etag(item.key()))
+        reply.with_item(Value::Object(item.to_members()), self.etag(item.key()))
     }
 
     /// The conflict that is told when there is none, to see what an app makes of it.

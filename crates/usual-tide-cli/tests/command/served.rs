@@ -32,7 +32,7 @@ fn app(address: &str) -> (Shared, Link<Record>) {
 }
 
 fn shown(store: &Shared) -> Vec<Value> {
-    let members = |item: &std::sync::Arc<Record>| Value::Object(item.members().clone());
+    let members = |item: &std::sync::Arc<Record>| Value::Object(item.to_members());
     store
         .read(|store| store.items().map(members).collect())
         .unwrap()
@@ -130,7 +130,7 @@ proptest! {
         // What the server has is what it has written.
         let written = || -> Vec<Value> {
             let items = read_file(&path, &id()).unwrap();
-            items.iter().map(|item| Value::Object(item.members().clone())).collect()
+            items.iter().map(|item| Value::Object(item.to_members())).collect()
         };
         for (store, _) in &apps {
             comes_to_show(store, written);

@@ -17,7 +17,7 @@ use usual_tide::record::{FieldName, Record, Shape};
 /// [`ReadError`] with the line, column or element.
 ///
 /// ```
-/// use usual_tide::record::FieldName;
+/// use usual_tide::record::{FieldName, MemberValue};
 /// use usual_tide_sources::files::{
 ///     CsvLayout, FileFormat, ReadOptions, read_as, read_file, read_open_file, replace_file, write_as, write_table,
 /// };
@@ -47,7 +47,7 @@ use usual_tide::record::{FieldName, Record, Shape};
 /// let mut out = Vec::new();
 /// write_as(&mut out, FileFormat::Csv, &tabs, [])?;
 /// assert_eq!(out, b"id\ttitle\n");
-/// write_table(&mut out, &["rows".to_owned()], [vec![2.into()]])?;
+/// write_table(&mut out, FileFormat::Csv, &["rows".to_owned()], [vec![MemberValue::Number("2")]])?;
 /// assert!(out.ends_with(b"rows\n2\n"));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

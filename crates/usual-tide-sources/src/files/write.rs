@@ -2,8 +2,9 @@
 
 use super::csv::{self, CsvLayout, NotStorable};
 use super::format::FileFormat;
-use serde_json::{Map, Value};
+use serde::ser::{Serialize, SerializeMap, Serializer};
 use std::io::{self, Write};
+use usual_tide::record::{MemberValue, Object};
 
 /// Why items are not written.
 #[derive(Debug, thiserror::Error)]
@@ -34,23 +35,79 @@ pub enum WriteError {
 pub fn write<'a>(
     out: impl Write,
     format: FileFormat,
-    items: impl IntoIterator<Item = &'a Map<String, Value>>,
+    items: impl IntoIterator<Item = Object<'a>>,
 ) -> Result<(), WriteError> {
     write_as(out, format, &CsvLayout::default(), items)
 }
 
-/// Writes rows of values under these names as CSV, for programs that draw tables: lists and objects are JSON text,
-/// which is not read back as what it was.
+/// Writes rows of values under these names. In CSV, lists and objects are JSON text then, which is not read back as
+/// what it was: that is for programs that draw tables.
 ///
 /// # Errors
 ///
 /// [`WriteError::Io`].
-pub fn write_table(
+pub fn write_table<'a>(
     mut out: impl Write,
+    format: FileFormat,
     names: &[String],
-    rows: impl IntoIterator<Item = Vec<Value>>,
+    rows: impl IntoIterator<Item = Vec<MemberValue<'a>>>,
 ) -> Result<(), WriteError> {
-    csv::write_table(&mut out, b',', names, rows.into_iter())
+    let rows = rows.into_iter();
+    match format {
+        FileFormat::Csv => csv::write_table(&mut out, b',', names, rows),
+        _ => write_json(
+            &mut out,
+            format,
+            rows.map(|values| NamedRow { names, values }),
+        ),
+    }
+}
+
+/// A row as an object.
+struct NamedRow<'a> {
+    names: &'a [String],
+    values: Vec<MemberValue<'a>>,
+}
+
+impl Serialize for NamedRow<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut object = serializer.serialize_map(None)?;
+        let members = self.names.iter().zip(&self.values).enumerate();
+        // A name that was chosen twice is one member.
+        for (at, (name, value)) in members {
+            if !self.names[..at].contains(name) {
+                object.serialize_entry(name, value)?;
+            }
+        }
+        object.end()
+    }
+}
+
+/// One line an item.
+fn write_json(
+    out: &mut dyn Write,
+    format: FileFormat,
+    items: impl Iterator<Item = impl Serialize>,
+) -> Result<(), WriteError> {
+    let (begin, between, end) = match format {
+        FileFormat::Json => ("[", ",", "\n]\n"),
+        _ => ("", "", ""),
+    };
+    out.write_all(begin.as_bytes())?;
+    for (item, at) in items.zip(0..) {
+        if at > 0 {
+            out.write_all(between.as_bytes())?;
+        }
+        if format == FileFormat::Json {
+            out.write_all(b"\n")?;
+        }
+        serde_json::to_writer(&mut *out, &item).map_err(io::Error::from)?;
+        if format != FileFormat::Json {
+            out.write_all(b"\n")?;
+        }
+    }
+    out.write_all(end.as_bytes())?;
+    Ok(out.flush()?)
 }
 
 /// Writes items with the columns that a CSV file has already, and the character between them.
@@ -62,25 +119,11 @@ pub fn write_as<'a>(
     mut out: impl Write,
     format: FileFormat,
     layout: &CsvLayout,
-    items: impl IntoIterator<Item = &'a Map<String, Value>>,
+    items: impl IntoIterator<Item = Object<'a>>,
 ) -> Result<(), WriteError> {
     let items = items.into_iter();
     match format {
-        FileFormat::Json => {
-            out.write_all(b"[")?;
-            for (item, begin) in items.zip(std::iter::once("\n").chain(std::iter::repeat(",\n"))) {
-                out.write_all(begin.as_bytes())?;
-                serde_json::to_writer(&mut out, item).map_err(io::Error::from)?;
-            }
-            out.write_all(b"\n]\n")?;
-        }
-        FileFormat::Ndjson => {
-            for item in items {
-                serde_json::to_writer(&mut out, item).map_err(io::Error::from)?;
-                out.write_all(b"\n")?;
-            }
-        }
-        FileFormat::Csv => csv::write(&mut out, layout, items)?,
+        FileFormat::Csv => csv::write(&mut out, layout, items),
+        _ => write_json(&mut out, format, items),
     }
-    Ok(out.flush()?)
 }

@@ -183,15 +183,17 @@ impl HttpSource {
     fn try_write(&mut self, write: &Write<Record>) -> Result<Outcome, SourceError> {
         let (method, url, body) = match (write.before.as_deref(), write.after.as_deref()) {
             (_, None) => ("DELETE", self.client.item(&write.key), None),
-            (None, Some(after)) => ("POST", self.client.items(), Some(after.members().clone())),
-            (Some(before), Some(after)) => match merge_patch(before.members(), after.members()) {
-                Some(patch) => ("PATCH", self.client.item(&write.key), Some(patch)),
-                None => (
-                    "PUT",
-                    self.client.item(&write.key),
-                    Some(after.members().clone()),
-                ),
-            },
+            (None, Some(after)) => ("POST", self.client.items(), Some(after.to_members())),
+            (Some(before), Some(after)) => {
+                match merge_patch(&before.to_members(), &after.to_members()) {
+                    Some(patch) => ("PATCH", self.client.item(&write.key), Some(patch)),
+                    None => (
+                        "PUT",
+                        self.client.item(&write.key),
+                        Some(after.to_members()),
+                    ),
+                }
+            }
         };
         let place = match write.after {
             Some(_) => place(write.place.as_ref()),

@@ -6,7 +6,7 @@ use rusqlite::{Connection, Row};
 use serde_json::{Map, Number, Value};
 use usual_tide::fields::FieldPath;
 use usual_tide::record::{
-    FieldName, FieldNameError, Record, RecordError, RecordMaker, parse_value,
+    FieldName, FieldNameError, MemberValue, Record, RecordError, RecordMaker, parse_value,
 };
 
 /// Why a database is no source.
@@ -147,18 +147,18 @@ impl Column {
     }
 
     /// A value of this column as the database stores it.
-    pub(super) fn cell(&self, value: Option<&Value>) -> Cell {
+    pub(super) fn cell(&self, value: Option<MemberValue<'_>>) -> Cell {
         match value {
-            None | Some(Value::Null) => Cell::Null,
-            Some(value @ Value::String(_)) if self.declared == Declared::Json => {
+            None | Some(MemberValue::Null) => Cell::Null,
+            Some(value @ MemberValue::Text(_)) if self.declared == Declared::Json => {
                 Cell::Text(value.to_string())
             }
-            Some(Value::String(text)) => Cell::Text(text.clone()),
-            Some(Value::Bool(flag)) => Cell::Integer((*flag).into()),
-            Some(Value::Number(number)) => match (number.as_i64(), number.as_f64()) {
+            Some(MemberValue::Text(text)) => Cell::Text(text.to_owned()),
+            Some(MemberValue::Bool(flag)) => Cell::Integer(flag.into()),
+            Some(number @ MemberValue::Number(text)) => match (number.as_i64(), number.as_f64()) {
                 (Some(integer), _) => Cell::Integer(integer),
-                (None, Some(real)) => Cell::Real(real),
-                (None, None) => Cell::Text(number.to_string()),
+                (None, Some(real)) if real.is_finite() => Cell::Real(real),
+                (None, _) => Cell::Text(text.to_owned()),
             },
             Some(other) => Cell::Text(other.to_string()),
         }

@@ -119,7 +119,7 @@ impl Outbox<Record> for SqliteOutbox {
 /// A write as JSON.
 fn to_json(write: &Write<Record>) -> Value {
     let item = |item: &Option<Arc<Record>>| match item {
-        Some(item) => Value::Object(item.members().clone()),
+        Some(item) => Value::Object(item.to_members()),
         None => Value::Null,
     };
     let key = |key: &Option<RecordKey>| key.as_ref().map_or(Value::Null, RecordKey::to_value);

@@ -37,7 +37,7 @@ use usual_tide::writes::Write;
 /// let link = Link::start(store.clone(), source)?;
 /// link.wait_until_ready(Duration::from_secs(5))?;
 /// let titles = store.read(|store| {
-///     store.items().filter_map(|piece| piece.get("title")?.as_str().map(str::to_owned)).collect::<Vec<_>>()
+///     store.items().filter_map(|piece| piece.get("title")?.as_text().map(str::to_owned)).collect::<Vec<_>>()
 /// })?;
 /// assert_eq!(titles, ["Bowl", "Mug"]);
 /// # link.close(Duration::from_secs(5));

@@ -6,10 +6,9 @@ use crate::link::Answer;
 use crate::merge::{Operation, operation, saved};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
-use serde_json::Value;
 use usual_tide::Item;
 use usual_tide::fields::FieldPath;
-use usual_tide::record::{Record, RecordKey};
+use usual_tide::record::{MemberValue, Record, RecordKey};
 use usual_tide::writes::{Neighbours, Write};
 
 /// What came of a write.
@@ -101,7 +100,9 @@ fn lost(
     after: &Record,
     now: &Record,
 ) -> Option<FieldPath> {
-    let at = |item: &Record, path: &FieldPath| item.get(path.as_pointer()).cloned();
+    fn at<'a>(item: &'a Record, path: &FieldPath) -> Option<MemberValue<'a>> {
+        item.get(path.as_pointer())
+    }
     let asked = write.before.as_ref().map(|old| old.changed_fields(after));
     let was_asked = |path: &FieldPath| match &asked {
         Some(asked) => asked.iter().any(|asked| asked.overlaps(path)),
@@ -109,7 +110,7 @@ fn lost(
     };
     let differs = after.changed_fields(now).into_iter().filter(was_asked);
     differs.into_iter().find(|path| match at(after, path) {
-        None | Some(Value::Null) => false,
+        None | Some(MemberValue::Null) => false,
         Some(_) => {
             let stored = at(now, path);
             stored.is_none() || before.is_some_and(|before| at(before, path) == stored)
@@ -153,7 +154,10 @@ fn no_column(name: &str) -> Answer<Record> {
 /// A member of an item that is in no column.
 fn stranger(rows: &Rows, item: &Record) -> Option<String> {
     let known = |name: &str| rows.columns.iter().any(|column| column.path[0] == *name);
-    item.members().keys().find(|name| !known(name)).cloned()
+    item.members()
+        .names()
+        .find(|name| !known(name))
+        .map(str::to_owned)
 }
 
 fn insert(

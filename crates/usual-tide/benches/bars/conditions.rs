@@ -75,7 +75,7 @@ fn records(rows: usize, report: &mut Report) {
             .is_some_and(|height| height > 200)
             && field("fired").and_then(|value| value.as_bool()) == Some(false)
             && field("maker")
-                .and_then(|value| value.as_str())
+                .and_then(|value| value.as_text())
                 .is_some_and(|maker| maker != "Maker 7")
     };
     compare(name, &items, report, by_hand, &condition);

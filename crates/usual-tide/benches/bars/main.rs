@@ -11,6 +11,7 @@ mod edits;
 mod floor;
 mod growth;
 mod lists;
+mod records;
 mod reloads;
 mod requeries;
 mod row;
@@ -45,6 +46,7 @@ fn main() {
         sections::measure(rows, &mut report);
         requeries::measure(rows, &mut report);
         growth::measure(rows, &mut report);
+        records::measure(rows, &mut report);
     }
     report.growth("edit that moves a row, feed read");
 }

@@ -41,7 +41,7 @@ pub use generate::KeyCounter;
 pub use generate::uuid_key;
 pub use input::InputError;
 #[cfg(feature = "record")]
-pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, value_of};
+pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of};
 #[cfg(feature = "record")]
 pub use json::{KeyError, RecordKey};
 pub(crate) use keys::KeyTable;

@@ -82,28 +82,28 @@ pub(crate) fn nearest<T>(name: &str, fields: &impl FieldLookup<T>) -> Option<Str
     {
         return Some(nested);
     }
-    most_like(name, &fields.names())
+    most_like(name, fields.names().iter().map(String::as_str))
 }
 
 /// The name that is most like a wrong one, when one is alike enough to be offered for it.
 #[cfg(feature = "suggestions")]
 pub(crate) fn most_like<'a>(
     name: &str,
-    names: impl IntoIterator<Item = &'a String>,
+    names: impl IntoIterator<Item = &'a str>,
 ) -> Option<String> {
     /// How alike two names must be.
     const ALIKE: f64 = 0.7;
-    let likeness = |other: &String| strsim::normalized_damerau_levenshtein(name, other);
+    let likeness = |other: &str| strsim::normalized_damerau_levenshtein(name, other);
     let names = names.into_iter();
     let nearest = names.map(|name| (likeness(name), name));
     let nearest = nearest.max_by(|one, two| one.0.total_cmp(&two.0));
     nearest
         .filter(|(alike, _)| *alike >= ALIKE)
-        .map(|(_, name)| name.clone())
+        .map(|(_, name)| name.to_owned())
 }
 
 /// Names are not compared without the feature `suggestions`.
 #[cfg(not(feature = "suggestions"))]
-pub(crate) fn most_like<'a>(_: &str, _: impl IntoIterator<Item = &'a String>) -> Option<String> {
+pub(crate) fn most_like<'a>(_: &str, _: impl IntoIterator<Item = &'a str>) -> Option<String> {
     None
 }

@@ -1,35 +1,51 @@
-//! Which members of two objects differ.
+//! Which members of two records differ.
 
-use super::value::same;
+use super::content::{Lookup, MemberValue, Object};
+use super::shape::Step;
 use crate::item::FieldPath;
 use crate::item::escape;
-use serde_json::{Map, Value};
 
-/// Pointers to the members that differ, going into objects that are on both sides; an array counts
-/// as a whole.
-pub(super) fn changed_members(
-    before: &Map<String, Value>,
-    after: &Map<String, Value>,
-) -> Vec<FieldPath> {
+/// Pointers to the members that differ, going into objects that are on both sides; a list counts as a whole.
+/// Between records of one shape no name is looked up.
+pub(super) fn changed_members(before: Object<'_>, after: Object<'_>) -> Vec<FieldPath> {
     let mut changed = Vec::new();
-    collect("", before, after, &mut changed);
+    let Some(both) = before.side_by_side(&after) else {
+        collect("", before, after, &mut changed);
+        return changed;
+    };
+    if both.is_same_text() {
+        return changed;
+    }
+    let mut above: Vec<&str> = Vec::new();
+    for (step, values) in both.differing() {
+        match (step, values) {
+            (Step::Value { name, .. }, Some((one, two))) => {
+                if one != two {
+                    let way = above.iter().copied().chain([&**name]);
+                    changed.push(FieldPath::new(way.fold(String::new(), pointer)));
+                }
+            }
+            (Step::Object { name, .. }, _) => above.push(name),
+            _ => drop(above.pop()),
+        }
+    }
     changed
 }
 
-fn collect(
-    above: &str,
-    before: &Map<String, Value>,
-    after: &Map<String, Value>,
-    changed: &mut Vec<FieldPath>,
-) {
-    let arrived = after.keys().filter(|name| !before.contains_key(*name));
-    for name in before.keys().chain(arrived) {
-        let pointer = || format!("{above}/{}", escape(name));
-        match (before.get(name), after.get(name)) {
-            (Some(Value::Object(one)), Some(Value::Object(two))) => {
+fn pointer(above: String, name: &str) -> String {
+    format!("{above}/{}", escape(name))
+}
+
+fn collect(above: &str, before: Object<'_>, after: Object<'_>, changed: &mut Vec<FieldPath>) {
+    let (old, new) = (Lookup::of(before), Lookup::of(after));
+    let arrived = after.names().filter(|name| old.get(name).is_none());
+    for name in before.names().chain(arrived) {
+        let pointer = || pointer(above.to_owned(), name);
+        match (old.get(name), new.get(name)) {
+            (Some(MemberValue::Object(one)), Some(MemberValue::Object(two))) => {
                 collect(&pointer(), one, two, changed);
             }
-            (Some(one), Some(two)) if same(one, two) => {}
+            (Some(one), Some(two)) if one == two => {}
             _ => changed.push(FieldPath::new(pointer())),
         }
     }

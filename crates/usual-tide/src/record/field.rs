@@ -1,11 +1,13 @@
 //! Fields of records, read and written as those of other items are.
 
+use super::content::MemberValue;
 use super::differ::changed_members;
 use super::item::Record;
 use super::name::FieldName;
+use super::shape::KnownSpot;
 use crate::item::{
     AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Value, json_of, number_of,
-    read_date, read_timestamp, value_of,
+    read_date, read_timestamp,
 };
 use serde_json::Value as Json;
 
@@ -17,10 +19,7 @@ impl Fields for Record {
     }
 
     fn field_named(name: &str) -> Option<AnyField<Self>> {
-        let member = Member {
-            name: FieldName::parse(name).ok()?,
-            kind: Kind::Any,
-        };
+        let member = Member::new(FieldName::parse(name).ok()?, Kind::Any);
         let path = member.name.path();
         Some(AnyField::new(name, member).at(path))
     }
@@ -34,14 +33,15 @@ impl Fields for Record {
     }
 
     fn to_json(&self) -> Json {
-        Json::Object(self.members().clone())
+        Json::Object(self.to_members())
     }
 }
 
 /// A member of records, and what it holds.
 pub(super) struct Member {
     pub(super) name: FieldName,
-    pub(super) kind: Kind,
+    kind: Kind,
+    known: KnownSpot,
 }
 
 impl FieldAccess<Record> for Member {
@@ -54,20 +54,20 @@ impl FieldAccess<Record> for Member {
     }
 
     fn value<'a>(&self, item: &'a Record) -> Value<'a> {
-        match item.field(&self.name) {
+        match self.of(item) {
             None => Value::Missing,
-            Some(Json::String(text)) => read_as(self.kind, text),
-            Some(json) => value_of(json),
+            Some(MemberValue::Text(text)) => read_as(self.kind, text),
+            Some(value) => value.content(),
         }
     }
 
     fn set(&self, item: &mut Record, value: Value<'_>) -> Result<(), InputError> {
-        put(&self.name, item, json_of(&value))
+        self.put(item, &json_of(&value))
     }
 
     fn shown(&self, item: &Record) -> String {
-        item.field(&self.name)
-            .map(|json| value_of(json).to_string())
+        self.of(item)
+            .map(|value| value.content().to_string())
             .unwrap_or_default()
     }
 
@@ -79,29 +79,29 @@ impl FieldAccess<Record> for Member {
     /// must be of the field's kind.
     fn read(&self, item: &mut Record, text: &str) -> Result<(), InputError> {
         let typed = text.trim();
-        let json = match item.field(&self.name) {
-            None | Some(Json::Null | Json::String(_)) => self.read_text(text)?,
+        let json = match self.of(item) {
+            None | Some(MemberValue::Null | MemberValue::Text(_)) => self.read_text(text)?,
             Some(_) if typed.is_empty() => Json::Null,
-            Some(Json::Bool(_)) => json_of(&Kind::Bool.read(text)?),
-            Some(Json::Number(_)) => {
+            Some(MemberValue::Bool(_)) => json_of(&Kind::Bool.read(text)?),
+            Some(MemberValue::Number(_)) => {
                 let number = serde_json::from_str(typed).ok().filter(Json::is_number);
                 number.ok_or_else(|| InputError::NotA {
                     expected: Kind::Decimal,
                     given: text.to_owned(),
                 })?
             }
-            Some(Json::Array(_) | Json::Object(_)) => {
+            Some(MemberValue::List(_) | MemberValue::Object(_)) => {
                 serde_json::from_str(typed).map_err(|why| InputError::Other(why.to_string()))?
             }
         };
-        put(&self.name, item, json)
+        self.put(item, &json)
     }
 
     fn copy(&self, from: &Record, to: &mut Record) {
-        match from.field(&self.name) {
+        match self.of(from) {
             Some(value) => {
                 // What cannot be set there is left, as an edit that is refused would be.
-                if let Err(why) = put(&self.name, to, value.clone()) {
+                if let Err(why) = self.put(to, &value.to_json()) {
                     tracing::debug!(field = %self.name, %why, "not copied");
                 }
             }
@@ -111,6 +111,24 @@ impl FieldAccess<Record> for Member {
 }
 
 impl Member {
+    pub(super) fn new(name: FieldName, kind: Kind) -> Self {
+        Self {
+            name,
+            kind,
+            known: KnownSpot::default(),
+        }
+    }
+
+    fn of<'a>(&self, item: &'a Record) -> Option<MemberValue<'a>> {
+        item.field_at(&self.name, &self.known)
+    }
+
+    fn put(&self, item: &mut Record, json: &Json) -> Result<(), InputError> {
+        let spot = item.spot(&self.name, &self.known);
+        item.set_at(&self.name, spot, json)
+            .map_err(|why| InputError::Other(why.to_string()))
+    }
+
     /// Text where there was text or nothing: of the field's kind, and as it was typed.
     fn read_text(&self, text: &str) -> Result<Json, InputError> {
         match self.kind {
@@ -138,9 +156,4 @@ fn read_as(kind: Kind, text: &str) -> Value<'_> {
         _ => None,
     };
     read.unwrap_or_else(|| Value::from(text))
-}
-
-fn put(name: &FieldName, item: &mut Record, json: Json) -> Result<(), InputError> {
-    item.set_field(name, json)
-        .map_err(|why| InputError::Other(why.to_string()))
 }

@@ -1,8 +1,10 @@
 //! The record itself.
 
+use super::build::{Block, BlockWriter};
+use super::content::{MemberValue, Object};
 use super::differ::changed_members;
 use super::name::{FieldName, FieldNameError};
-use super::value::same_members;
+use super::shape::{KnownSpot, SameName, Spot};
 use crate::item::{FieldPath, Item};
 use crate::item::{KeyError, RecordKey};
 use serde_json::{Map, Value};
@@ -15,8 +17,11 @@ pub(super) const MOST_DEPTH: usize = 100;
 /// A JSON object as an item. One of its fields is the key.
 ///
 /// Records are equal when their members are, as values: member order is nothing, `1` equals `1.0`, an
-/// absent member is not null. Numbers keep their text, but for an exponent, which gets a sign (`1e5` is written as
-/// `1e+5`). Objects and lists may nest 100 deep.
+/// absent member is not null. Numbers that are read from text keep it. Objects and lists may nest 100 deep.
+///
+/// The names of the members are kept once for all records that have the same in the same order, and the values are
+/// side by side in one block: a record takes little more memory than the text of its values. Texts from 128 bytes on
+/// are apart, and shared by a record and its later versions.
 ///
 /// ```
 /// use usual_tide::record::{FieldName, Record, RecordKey};
@@ -32,8 +37,7 @@ pub(super) const MOST_DEPTH: usize = 100;
 #[derive(Clone, Debug)]
 pub struct Record {
     key: RecordKey,
-    key_name: Arc<FieldName>,
-    members: Map<String, Value>,
+    block: Block,
 }
 
 /// Why an object is no record.
@@ -92,12 +96,14 @@ impl Record {
     ///
     /// [`RecordError`] when that field is absent, or neither a string nor an integer.
     pub fn new(members: Map<String, Value>, key: &FieldName) -> Result<Self, RecordError> {
-        Self::with_shared_name(members, &Arc::new(key.clone()))
+        let mut writer = BlockWriter::default();
+        Self::with_shared_name(&members, &Arc::new(key.clone()), &mut writer)
     }
 
     pub(super) fn with_shared_name(
-        members: Map<String, Value>,
+        members: &Map<String, Value>,
         key_name: &Arc<FieldName>,
+        writer: &mut BlockWriter,
     ) -> Result<Self, RecordError> {
         if !members
             .values()
@@ -105,31 +111,58 @@ impl Record {
         {
             return Err(RecordError::TooDeep { most: MOST_DEPTH });
         }
-        Ok(Self {
-            key: read_key(&members, key_name)?,
-            key_name: Arc::clone(key_name),
-            members,
-        })
+        writer.clear();
+        writer.members(members);
+        match writer.finish(key_name) {
+            Ok(block) => Self::of(block),
+            // A map has no two members of one name.
+            Err(SameName) => Err(RecordError::NotAnObject),
+        }
+    }
+
+    /// The record with these members, which has its key in them.
+    pub(super) fn of(block: Block) -> Result<Self, RecordError> {
+        let key = read_key(&block)?;
+        Ok(Self { key, block })
     }
 
     /// The members as they were read.
-    pub fn members(&self) -> &Map<String, Value> {
-        &self.members
+    pub fn members(&self) -> Object<'_> {
+        self.block.members()
+    }
+
+    /// The members as JSON values. O(members).
+    ///
+    /// ```
+    /// use usual_tide::record::{FieldName, parse};
+    ///
+    /// let piece = parse(r#"[{"id": 7}]"#, &FieldName::parse("id")?)?.remove(0);
+    /// assert_eq!(serde_json::Value::Object(piece.to_members()), serde_json::json!({"id": 7}));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn to_members(&self) -> Map<String, Value> {
+        self.members().to_json()
     }
 
     /// A field by name; `None` when it is absent, or when the text names no field.
-    pub fn get(&self, name: &str) -> Option<&Value> {
-        FieldName::parse(name).ok()?.find(&self.members)
+    pub fn get(&self, name: &str) -> Option<MemberValue<'_>> {
+        self.field(&FieldName::parse(name).ok()?)
     }
 
     /// A field by a name that was read before.
-    pub fn field(&self, name: &FieldName) -> Option<&Value> {
-        name.find(&self.members)
+    pub fn field(&self, name: &FieldName) -> Option<MemberValue<'_>> {
+        self.members().at(self.block.names.spot(name)?)
+    }
+
+    /// The same, where the field was looked for in other records before.
+    pub(super) fn field_at(&self, name: &FieldName, known: &KnownSpot) -> Option<MemberValue<'_>> {
+        self.members().at(known.find(name, &self.block.names)?)
     }
 
     /// Where its key is, as a JSON Pointer.
     pub(crate) fn key_pointer(&self) -> String {
-        self.key_name.pointer_in(&self.members)
+        let way = self.block.names.key().way_in(self.members());
+        FieldPath::of_members(way).as_pointer().to_owned()
     }
 
     /// Sets a field, which is made when it is absent.
@@ -157,31 +190,120 @@ impl Record {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {
-        let in_the_way = SetError::InTheWay {
-            name: name.to_string(),
-        };
+        let spot = self.block.names.spot(name);
+        self.set_at(name, spot, &value)
+    }
+
+    /// Sets a field that is at this spot. O(members).
+    pub(super) fn set_at(
+        &mut self,
+        name: &FieldName,
+        spot: Option<Spot>,
+        value: &Value,
+    ) -> Result<(), SetError> {
         // A name has no more steps than that.
-        if !nests_at_most(&value, MOST_DEPTH - name.members().len().min(MOST_DEPTH)) {
+        if !nests_at_most(value, MOST_DEPTH - name.members().len().min(MOST_DEPTH)) {
             return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
         }
-        if !name.may_overlap(&self.key_name) {
-            // Nothing is made where something is in the way, so there is nothing to take back.
-            *name.make(&mut self.members).ok_or(in_the_way)? = value;
-            return Ok(());
-        }
-        let mut members = self.members.clone();
-        *name.make(&mut members).ok_or(in_the_way)? = value;
-        self.key = read_key(&members, &self.key_name)?;
-        self.members = members;
+        let names = &self.block.names;
+        let block = match spot {
+            Some(Spot::Value(at)) if !value.is_object() => {
+                let block = self.block.with(at, value);
+                if names.key_spot() != spot {
+                    self.block = block;
+                    return Ok(());
+                }
+                block
+            }
+            _ => {
+                let way = name.way_in(self.members());
+                let mut writer = BlockWriter::like(&self.block);
+                if !set_in(&mut writer, self.members(), way, value) {
+                    let name = name.to_string();
+                    return Err(SetError::InTheWay { name });
+                }
+                writer
+                    .finish(names.key())
+                    .map_err(|SameName| SetError::InTheWay {
+                        name: name.to_string(),
+                    })?
+            }
+        };
+        *self = Self::of(block)?;
         Ok(())
+    }
+
+    pub(super) fn spot(&self, name: &FieldName, known: &KnownSpot) -> Option<Spot> {
+        known.find(name, &self.block.names)
     }
 
     /// Takes a field away, unless the record would have no key then.
     pub(super) fn take(&mut self, name: &FieldName) {
-        let mut members = self.members.clone();
-        name.take(&mut members);
-        if read_key(&members, &self.key_name).is_ok_and(|key| key == self.key) {
-            self.members = members;
+        let mut writer = BlockWriter::like(&self.block);
+        take_in(&mut writer, self.members(), name.way_in(self.members()));
+        let without = writer.finish(self.block.names.key());
+        if let Ok(block) = without
+            && let Ok(record) = Self::of(block)
+            && record.key == self.key
+        {
+            *self = record;
+        }
+    }
+}
+
+/// Writes the members of an object with another value at the end of a way; `false` when something else than an
+/// object is in the way.
+fn set_in(writer: &mut BlockWriter, object: Object<'_>, way: &[String], value: &Value) -> bool {
+    let Some((first, rest)) = way.split_first() else {
+        return false;
+    };
+    let mut is_set = false;
+    for (name, old) in object.iter() {
+        if name != first {
+            writer.member(name, old);
+            continue;
+        }
+        is_set = true;
+        match old {
+            _ if rest.is_empty() => writer.json(name, value),
+            MemberValue::Null => set_new(writer, name, rest, value),
+            MemberValue::Object(inner) => {
+                writer.open(name);
+                if !set_in(writer, inner, rest, value) {
+                    return false;
+                }
+                writer.close();
+            }
+            _ => return false,
+        }
+    }
+    if !is_set {
+        set_new(writer, first, rest, value);
+    }
+    true
+}
+
+/// Writes a member that was not there, with the objects that lead to the value.
+fn set_new(writer: &mut BlockWriter, name: &str, rest: &[String], value: &Value) {
+    let Some((next, rest)) = rest.split_first() else {
+        return writer.json(name, value);
+    };
+    writer.open(name);
+    set_new(writer, next, rest, value);
+    writer.close();
+}
+
+/// Writes the members of an object without the one at the end of a way.
+fn take_in(writer: &mut BlockWriter, object: Object<'_>, way: &[String]) {
+    for (name, value) in object.iter() {
+        match (way, value) {
+            ([last], _) if last == name => {}
+            ([first, rest @ ..], MemberValue::Object(inner)) if first == name => {
+                writer.open(name);
+                take_in(writer, inner, rest);
+                writer.close();
+            }
+            _ => writer.member(name, value),
         }
     }
 }
@@ -196,23 +318,26 @@ fn nests_at_most(value: &Value, levels: usize) -> bool {
     levels > 0 && inner.all(|value| nests_at_most(value, levels - 1))
 }
 
-fn read_key(members: &Map<String, Value>, name: &FieldName) -> Result<RecordKey, RecordError> {
-    let value = name.find(members).ok_or_else(|| {
-        let name = name.to_string();
+fn read_key(block: &Block) -> Result<RecordKey, RecordError> {
+    let members = block.members();
+    let key = block.names.key();
+    let value = block.names.key_spot().and_then(|spot| members.at(spot));
+    let value = value.ok_or_else(|| {
+        let name = key.to_string();
         RecordError::NoKey {
-            nearest: crate::query::most_like(&name, members.keys()),
+            nearest: crate::query::most_like(&name, members.names()),
             name,
         }
     })?;
-    RecordKey::from_value(value).map_err(|why| RecordError::BadKey {
-        name: name.to_string(),
+    RecordKey::of_member(value).map_err(|why| RecordError::BadKey {
+        name: key.to_string(),
         why,
     })
 }
 
 impl PartialEq for Record {
     fn eq(&self, other: &Self) -> bool {
-        self.key == other.key && same_members(&self.members, &other.members)
+        self.key == other.key && self.members() == other.members()
     }
 }
 
@@ -224,7 +349,7 @@ impl Item for Record {
     }
 
     fn changed_fields(&self, later: &Self) -> Vec<FieldPath> {
-        changed_members(&self.members, &later.members)
+        changed_members(self.members(), later.members())
     }
 
     fn key_path(&self) -> Option<FieldPath> {

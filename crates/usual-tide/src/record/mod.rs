@@ -20,15 +20,22 @@
 //! # Ok(()) }
 //! ```
 
+mod block;
+mod build;
+mod content;
 mod differ;
 mod field;
 mod item;
 mod name;
 mod parse;
+mod read;
 mod schema;
+mod serialize;
+mod shape;
 mod value;
 
 pub use crate::item::{KeyError, RecordKey};
+pub use content::{List, MemberValue, Object};
 pub use item::{Record, RecordError, SetError};
 pub use name::{FieldName, FieldNameError};
 pub use parse::{

@@ -1,5 +1,6 @@
 //! Names of fields in text.
 
+use super::content::Object;
 use super::item::MOST_DEPTH;
 use crate::item::{FieldPath, unescape};
 use serde_json::{Map, Value};
@@ -98,57 +99,24 @@ impl FieldName {
         })
     }
 
+    /// The name as that of a member, which comes before a dotted way; none of a JSON Pointer.
+    pub(super) fn whole(&self) -> Option<&str> {
+        (!self.pointer).then_some(&self.text)
+    }
+
     /// Where the field is in an object that has no member of exactly its name.
     pub(super) fn path(&self) -> FieldPath {
         FieldPath::of_members(&self.steps)
     }
 
-    /// Whether the two may be the same member of an object, or are in the same one.
-    pub(super) fn may_overlap(&self, other: &Self) -> bool {
-        let members = |name: &Self| [name.text.clone(), name.steps[0].clone()];
-        members(self)
-            .iter()
-            .any(|name| members(other).contains(name))
-    }
-
-    /// The JSON Pointer of the field in an object.
-    pub(super) fn pointer_in(&self, members: &Map<String, Value>) -> String {
-        if !self.pointer && members.contains_key(&self.text) {
-            return FieldPath::of_member(&self.text).as_pointer().to_owned();
-        }
-        self.path().as_pointer().to_owned()
-    }
-
-    /// Takes the field's value out.
-    pub(super) fn take(&self, members: &mut Map<String, Value>) -> Option<Value> {
-        if !self.pointer && members.contains_key(&self.text) {
-            return members.shift_remove(&self.text);
-        }
-        let (last, way) = self.steps.split_last()?;
-        let inner = way.iter().try_fold(members, |members, step| {
-            members.get_mut(step)?.as_object_mut()
-        })?;
-        inner.shift_remove(last)
-    }
-
-    /// The place of the field's value, made where objects on the way lack it; `None` when something else
-    /// than an object is in the way.
-    pub(super) fn make<'a>(&self, members: &'a mut Map<String, Value>) -> Option<&'a mut Value> {
-        if !self.pointer && members.contains_key(&self.text) {
-            return members.get_mut(&self.text);
-        }
-        let (first, rest) = self.steps.split_first()?;
-        let mut place = members.entry(first.as_str()).or_insert(Value::Null);
-        for step in rest {
-            if place.is_null() {
-                *place = Value::Object(Map::new());
+    /// The members that lead to the field in an object, or would lead to it.
+    pub(super) fn way_in<'a>(&'a self, members: Object<'_>) -> &'a [String] {
+        match self.whole() {
+            Some(name) if self.steps.len() > 1 && members.get(name).is_some() => {
+                std::slice::from_ref(&self.text)
             }
-            place = place
-                .as_object_mut()?
-                .entry(step.as_str())
-                .or_insert(Value::Null);
+            _ => &self.steps,
         }
-        Some(place)
     }
 }
 

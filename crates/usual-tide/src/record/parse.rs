@@ -1,10 +1,12 @@
 //! Records from JSON text.
 
+use super::build::BlockWriter;
 use super::item::{Record, RecordError};
 use super::name::FieldName;
+use super::read::{read_array, read_members};
 use memchr::memmem;
 use serde_json::{Map, Value};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// How records are laid out in a text.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -97,16 +99,20 @@ pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>
     let maker = RecordMaker::new(key);
     match shape {
         Shape::Json => {
+            refuse_reserved(text.as_bytes())?;
+            if let Some(records) = maker.read_array(text) {
+                return Ok(records);
+            }
+            // Read once more as values, the text tells what is wrong.
             let value = parse_value(text)?;
             let Value::Array(elements) = value else {
                 let found = kind(&value);
                 return Err(ParseError::NotAnArray { found });
             };
-            let place = |index| format!("element {index} (counted from 0)");
             elements
                 .into_iter()
                 .enumerate()
-                .map(|(index, value)| maker.record_of(value, || place(index)))
+                .map(|(index, value)| maker.record_of(value, || element(index)))
                 .collect()
         }
         Shape::Ndjson => text
@@ -148,11 +154,22 @@ pub fn parse_line(
         return Ok(None);
     }
     refuse_reserved(line.as_bytes())?;
+    let place = || format!("line {number}");
+    if let Some(record) = maker.read_text(line) {
+        let located = |why| ParseError::Record {
+            place: place(),
+            why,
+        };
+        return record.map(Some).map_err(located);
+    }
+    // Read once more as a value, the text tells what is wrong.
     let value =
         serde_json::from_str(line).map_err(|error| ParseError::of_json(&error, number - 1))?;
-    maker
-        .record_of(value, || format!("line {number}"))
-        .map(Some)
+    maker.record_of(value, place).map(Some)
+}
+
+fn element(index: usize) -> String {
+    format!("element {index} (counted from 0)")
 }
 
 /// Reads one JSON value.
@@ -210,9 +227,20 @@ fn without_escapes(mut text: &[u8]) -> Vec<u8> {
 }
 
 /// Makes records that share the name of their key.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub struct RecordMaker {
     key: Arc<FieldName>,
+    /// Knows the names that the record before had.
+    writer: Mutex<BlockWriter>,
+}
+
+impl Clone for RecordMaker {
+    fn clone(&self) -> Self {
+        Self {
+            key: Arc::clone(&self.key),
+            writer: Mutex::default(),
+        }
+    }
 }
 
 impl RecordMaker {
@@ -220,7 +248,36 @@ impl RecordMaker {
     pub fn new(key: &FieldName) -> Self {
         Self {
             key: Arc::new(key.clone()),
+            writer: Mutex::default(),
         }
+    }
+
+    fn writer(&self) -> MutexGuard<'_, BlockWriter> {
+        self.writer.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A record of the text of an object; `None` when it cannot be read as one.
+    fn read_text(&self, text: &str) -> Option<Result<Record, RecordError>> {
+        let mut writer = self.writer();
+        writer.clear();
+        read_members(text, &mut writer).ok()?;
+        Some(Record::of(writer.finish(&self.key).ok()?))
+    }
+
+    /// The records of the text of an array of objects; `None` when it cannot be read as one.
+    fn read_array(&self, text: &str) -> Option<Vec<Record>> {
+        let mut writer = self.writer();
+        writer.clear();
+        let mut records = Vec::new();
+        let mut each = |writer: &mut BlockWriter| {
+            let record = writer.finish(&self.key).ok().map(Record::of);
+            let record = record.and_then(Result::ok);
+            let is_read = record.is_some();
+            records.extend(record);
+            is_read
+        };
+        read_array(text, &mut writer, &mut each).ok()?;
+        Some(records)
     }
 
     /// A record of a JSON value.
@@ -240,7 +297,9 @@ impl RecordMaker {
     /// ```
     pub fn read(&self, json: &Value) -> Result<Record, RecordError> {
         match json {
-            Value::Object(members) => self.record(members.clone()),
+            Value::Object(members) => {
+                Record::with_shared_name(members, &self.key, &mut self.writer())
+            }
             _ => Err(RecordError::NotAnObject),
         }
     }
@@ -251,7 +310,7 @@ impl RecordMaker {
     ///
     /// [`RecordError`] when it would have no key.
     pub fn record(&self, members: Map<String, Value>) -> Result<Record, RecordError> {
-        Record::with_shared_name(members, &self.key)
+        Record::with_shared_name(&members, &self.key, &mut self.writer())
     }
 
     /// A JSON value as a record; an error says where it is.

@@ -1,12 +1,12 @@
 //! The fields of some records, and what they hold.
 
+use super::content::{MemberValue, Object};
 use super::field::Member;
 use super::item::Record;
 use super::name::FieldName;
 use crate::item::{AnyField, FieldPath, Kind, read_date, read_timestamp};
 use crate::query::{FieldLookup, nearest};
 use hashbrown::HashMap;
-use serde_json::{Map, Value};
 
 /// The fields that some records have, with the kind of value in each: inferred over all of them, or
 /// stated.
@@ -147,10 +147,7 @@ impl Schema {
 impl FieldLookup<Record> for Schema {
     fn field(&self, name: &str) -> Option<AnyField<Record>> {
         let field = &self.fields[self.place(name)?];
-        let member = Member {
-            name: FieldName::parse(&field.name).ok()?,
-            kind: field.kind,
-        };
+        let member = Member::new(FieldName::parse(&field.name).ok()?, field.kind);
         let path = member.name.path();
         Some(AnyField::new(field.name.as_str(), member).at(path))
     }
@@ -172,34 +169,31 @@ struct Seen {
 }
 
 impl Seen {
-    fn see_members(&mut self, members: &Map<String, Value>) {
-        for (name, value) in members {
+    fn see_members(&mut self, members: Object<'_>) {
+        for (name, value) in members.iter() {
             if !self.members.contains_key(name) {
-                self.order.push(name.clone());
+                self.order.push(name.to_owned());
             }
-            self.members
-                .entry_ref(name.as_str())
-                .or_default()
-                .see(value);
+            self.members.entry_ref(name).or_default().see(value);
         }
     }
 
-    fn see(&mut self, value: &Value) {
+    fn see(&mut self, value: MemberValue<'_>) {
         let kind = match value {
-            Value::Null => {
+            MemberValue::Null => {
                 self.nulls = true;
                 return;
             }
-            Value::Object(members) => return self.see_members(members),
-            Value::Bool(_) => Kind::Bool,
-            Value::Number(number) if number.as_str().parse::<i128>().is_ok() => Kind::Integer,
-            Value::Number(_) => Kind::Decimal,
-            Value::Array(_) => Kind::List,
+            MemberValue::Object(members) => return self.see_members(members),
+            MemberValue::Bool(_) => Kind::Bool,
+            MemberValue::Number(number) if number.parse::<i128>().is_ok() => Kind::Integer,
+            MemberValue::Number(_) => Kind::Decimal,
+            MemberValue::List(_) => Kind::List,
             // Once some text is nothing else there is no need to look at more of it.
-            Value::String(_) if self.values.contains(&Kind::Text) => Kind::Text,
-            Value::String(text) if read_date(text).is_some() => Kind::Date,
-            Value::String(text) if read_timestamp(text).is_some() => Kind::Timestamp,
-            Value::String(_) => Kind::Text,
+            MemberValue::Text(_) if self.values.contains(&Kind::Text) => Kind::Text,
+            MemberValue::Text(text) if read_date(text).is_some() => Kind::Date,
+            MemberValue::Text(text) if read_timestamp(text).is_some() => Kind::Timestamp,
+            MemberValue::Text(_) => Kind::Text,
         };
         if !self.values.contains(&kind) {
             self.values.push(kind);

@@ -1,34 +1,9 @@
-//! JSON values compared as values.
+//! JSON values in order.
 
 use crate::item::JsonDecimal as Decimal;
 use crate::query::{SortRank, SortValue};
 use serde_json::Value;
 use std::cmp::Ordering;
-
-/// Whether two values are the same: member order is nothing, numbers count by their exact value,
-/// an absent member is not null.
-pub(super) fn same(one: &Value, two: &Value) -> bool {
-    match (one, two) {
-        (Value::Number(one), Value::Number(two)) => {
-            one == two || Decimal::of(one) == Decimal::of(two)
-        }
-        (Value::Array(one), Value::Array(two)) => {
-            one.len() == two.len() && one.iter().zip(two).all(|(one, two)| same(one, two))
-        }
-        (Value::Object(one), Value::Object(two)) => same_members(one, two),
-        _ => one == two,
-    }
-}
-
-pub(super) fn same_members(
-    one: &serde_json::Map<String, Value>,
-    two: &serde_json::Map<String, Value>,
-) -> bool {
-    one.len() == two.len()
-        && one
-            .iter()
-            .all(|(name, value)| two.get(name).is_some_and(|other| same(value, other)))
-}
 
 /// Bits that distinguish the types at the top of a prefix.
 const TYPE_BITS: u32 = 3;

@@ -274,7 +274,7 @@ fn records_merge_by_member_and_keep_what_is_absent_absent() {
         .unwrap();
     let done = store.drafts_mut().commit(draft).unwrap();
     assert_eq!(done.merged.len(), 2);
-    let saved = serde_json::to_string(store.at(0).unwrap().members()).unwrap();
+    let saved = serde_json::to_string(&**store.at(0).unwrap()).unwrap();
     assert_eq!(
         saved,
         r#"{"id":1,"title":"Deep bowl","fee":{"amount":6.00,"currency":"SEK"}}"#

@@ -285,7 +285,7 @@ fn the_demo_data_is_selected_as_sqlite_selects_it() {
         let text = |name: &str| {
             record
                 .get(name)
-                .and_then(Json::as_str)
+                .and_then(|value| value.as_text())
                 .map_or(Sql::Null, |text| Sql::Text(text.to_owned()))
         };
         let values = [

@@ -91,7 +91,7 @@ pub(crate) fn piece(id: &str) -> Record {
 
 pub(crate) fn pieces(path: &Path) {
     let pieces: Vec<Value> = (0..6)
-        .map(|number| Value::Object(piece(&format!("P-{number}")).members().clone()))
+        .map(|number| Value::Object(piece(&format!("P-{number}")).to_members()))
         .collect();
     std::fs::write(path, Value::Array(pieces).to_string()).unwrap();
 }

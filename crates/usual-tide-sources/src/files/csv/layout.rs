@@ -4,6 +4,7 @@ use super::write::NotStorable;
 use crate::members::{path_of, put};
 use serde_json::{Map, Value};
 use std::collections::HashMap;
+use usual_tide::record::{MemberValue, Object};
 
 /// Names of members on the way to a value, at most: what is written is to be read again.
 const MOST_STEPS: usize = 100;
@@ -87,7 +88,7 @@ impl CsvLayout {
     /// # Errors
     ///
     /// [`NotStorable`] with the member that cannot be.
-    pub(crate) fn admit(&mut self, item: &Map<String, Value>) -> Result<(), NotStorable> {
+    pub(crate) fn admit(&mut self, item: Object<'_>) -> Result<(), NotStorable> {
         let mut names = Vec::new();
         collect(&mut String::new(), item, &mut names)?;
         if names.iter().all(|name| self.places.contains_key(name)) {
@@ -105,18 +106,18 @@ impl CsvLayout {
     }
 
     /// An item as it is read back: with all columns, null where it has nothing.
-    pub(crate) fn as_read(&self, item: &Map<String, Value>) -> Map<String, Value> {
+    pub(crate) fn as_read(&self, item: Object<'_>) -> Map<String, Value> {
         let mut members = Map::new();
         for name in &self.names {
             let steps = path_of(name);
-            let value = find(item, &steps).cloned().unwrap_or(Value::Null);
+            let value = find(item, &steps).map_or(Value::Null, |value| value.to_json());
             put(&mut members, &steps, value);
         }
         members
     }
 }
 
-fn find<'a>(members: &'a Map<String, Value>, steps: &[String]) -> Option<&'a Value> {
+fn find<'a>(members: Object<'a>, steps: &[String]) -> Option<MemberValue<'a>> {
     let (first, rest) = steps.split_first()?;
     rest.iter().try_fold(members.get(first)?, |value, step| {
         value.as_object()?.get(step)
@@ -126,11 +127,11 @@ fn find<'a>(members: &'a Map<String, Value>, steps: &[String]) -> Option<&'a Val
 /// The dotted names of an item's values; an error where one could not be read back.
 fn collect(
     above: &mut String,
-    members: &Map<String, Value>,
+    members: Object<'_>,
     names: &mut Vec<String>,
 ) -> Result<(), NotStorable> {
     let start = above.len();
-    for (name, value) in members {
+    for (name, value) in members.iter() {
         above.push_str(name);
         let refused = |why| {
             Err(NotStorable {
@@ -143,11 +144,11 @@ fn collect(
             _ if name.contains('.') => {
                 return refused("a dot in a member's name would be read as an object");
             }
-            Value::Array(_) => return refused("a list cannot be one value of a column"),
-            Value::Object(inner) if inner.is_empty() => {
+            MemberValue::List(_) => return refused("a list cannot be one value of a column"),
+            MemberValue::Object(inner) if inner.is_empty() => {
                 return refused("an object without members has no column");
             }
-            Value::Object(inner) => {
+            MemberValue::Object(inner) => {
                 above.push('.');
                 collect(above, inner, names)?;
             }

@@ -3,8 +3,8 @@
 use super::layout::CsvLayout;
 use super::read::typed_value;
 use crate::files::write::WriteError;
-use serde_json::{Map, Value};
 use std::io::Write;
+use usual_tide::record::{MemberValue, Object};
 
 /// A part of an item that CSV cannot hold so that it is read back as it is.
 #[derive(Clone, PartialEq, Eq, Debug, thiserror::Error)]
@@ -21,13 +21,13 @@ pub struct NotStorable {
 pub(in crate::files) fn write<'a>(
     out: &mut dyn Write,
     layout: &CsvLayout,
-    items: impl Iterator<Item = &'a Map<String, Value>>,
+    items: impl Iterator<Item = Object<'a>>,
 ) -> Result<(), WriteError> {
-    let items: Vec<&Map<String, Value>> = items.collect();
+    let items: Vec<Object<'a>> = items.collect();
     let mut layout = layout.clone();
     for (at, item) in items.iter().enumerate() {
         layout
-            .admit(item)
+            .admit(*item)
             .map_err(|why| WriteError::NotStorable { item: at, why })?;
     }
     let delimiter = layout.delimiter;
@@ -35,8 +35,8 @@ pub(in crate::files) fn write<'a>(
     // Where other values are not text, text is in quotes.
     let mut has_typed = vec![false; width];
     for item in &items {
-        each_value(&layout, &mut String::new(), item, &mut |place, value| {
-            has_typed[place] |= matches!(value, Value::Number(_) | Value::Bool(_));
+        each_value(&layout, &mut String::new(), *item, &mut |place, value| {
+            has_typed[place] |= matches!(value, MemberValue::Number(_) | MemberValue::Bool(_));
         });
     }
     let mut line = String::new();
@@ -60,14 +60,14 @@ pub(in crate::files) fn write<'a>(
 fn each_value(
     layout: &CsvLayout,
     above: &mut String,
-    members: &Map<String, Value>,
-    found: &mut dyn FnMut(usize, &Value),
+    members: Object<'_>,
+    found: &mut dyn FnMut(usize, MemberValue<'_>),
 ) {
     let start = above.len();
-    for (name, value) in members {
+    for (name, value) in members.iter() {
         above.push_str(name);
         match value {
-            Value::Object(inner) => {
+            MemberValue::Object(inner) => {
                 above.push('.');
                 each_value(layout, above, inner, found);
             }
@@ -82,14 +82,14 @@ fn each_value(
 }
 
 /// A value's text, and whether it must stand in quotes to be read as what it is.
-fn cell(value: &Value, among_typed: bool, delimiter: u8) -> (String, bool) {
+fn cell(value: MemberValue<'_>, among_typed: bool, delimiter: u8) -> (String, bool) {
     match value {
-        Value::Null => (String::new(), false),
-        Value::String(text) => {
+        MemberValue::Null => (String::new(), false),
+        MemberValue::Text(text) => {
             let looks_typed = typed_value(text).is_some();
             let in_quotes =
                 text.is_empty() || among_typed || looks_typed || needs_quotes(text, delimiter);
-            (text.clone(), in_quotes)
+            (text.to_owned(), in_quotes)
         }
         other => (other.to_string(), false),
     }
@@ -126,11 +126,11 @@ fn end(out: &mut dyn Write, line: &mut String) -> std::io::Result<()> {
 
 /// Writes rows of values under these names, for programs that draw tables: lists and objects are JSON text, which
 /// is not read back as what it was.
-pub(in crate::files) fn write_table(
+pub(in crate::files) fn write_table<'a>(
     out: &mut dyn Write,
     delimiter: u8,
     names: &[String],
-    rows: impl Iterator<Item = Vec<Value>>,
+    rows: impl Iterator<Item = Vec<MemberValue<'a>>>,
 ) -> Result<(), WriteError> {
     let mut line = String::new();
     for name in names {
@@ -138,7 +138,7 @@ pub(in crate::files) fn write_table(
     }
     end(out, &mut line)?;
     for row in rows {
-        for value in &row {
+        for value in row {
             let (text, in_quotes) = cell(value, false, delimiter);
             let in_quotes = in_quotes || needs_quotes(&text, delimiter);
             push(&mut line, &text, in_quotes, delimiter);

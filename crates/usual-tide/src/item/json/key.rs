@@ -2,6 +2,7 @@
 
 use super::number::Decimal;
 use crate::item::{FieldValue, InputError, Kind, Value as FieldContent};
+use crate::record::MemberValue;
 use serde_json::Value;
 use std::fmt;
 
@@ -42,23 +43,35 @@ impl RecordKey {
         };
         match value {
             Value::String(text) => Ok(Self::Text(text.as_str().into())),
-            Value::Number(number) => {
-                let text = number.to_string();
-                let integer = text.parse().ok();
-                // 12.0 and 1e3 are numbers that happen to be whole, not integers as they are written.
-                integer.map(Self::Integer).ok_or_else(|| {
-                    let whole = text
-                        .bytes()
-                        .all(|byte| byte == b'-' || byte.is_ascii_digit());
-                    let too_large = if whole { ", which is too large" } else { "" };
-                    refused(&format!("the number {text}{too_large}"))
-                })
-            }
+            Value::Number(number) => Self::of_number(&number.to_string()),
             Value::Null => Err(refused("null")),
             Value::Bool(flag) => Err(refused(&flag.to_string())),
             Value::Array(_) => Err(refused("an array")),
             Value::Object(_) => Err(refused("an object")),
         }
+    }
+
+    /// The key that a member of a record is.
+    pub(crate) fn of_member(value: MemberValue<'_>) -> Result<Self, KeyError> {
+        match value {
+            MemberValue::Text(text) => Ok(Self::Text(text.into())),
+            MemberValue::Number(text) => Self::of_number(text),
+            other => Self::from_value(&other.to_json()),
+        }
+    }
+
+    fn of_number(text: &str) -> Result<Self, KeyError> {
+        let integer = text.parse().ok();
+        // 12.0 and 1e3 are numbers that happen to be whole, not integers as they are written.
+        integer.map(Self::Integer).ok_or_else(|| {
+            let whole = text
+                .bytes()
+                .all(|byte| byte == b'-' || byte.is_ascii_digit());
+            let too_large = if whole { ", which is too large" } else { "" };
+            KeyError {
+                found: format!("the number {text}{too_large}"),
+            }
+        })
     }
 
     /// The key as a JSON value.

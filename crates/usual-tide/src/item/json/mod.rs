@@ -11,18 +11,6 @@ use rust_decimal::Decimal;
 use serde_json::{Map, Value as Json};
 use std::str::FromStr;
 
-/// A JSON value as a field holds it; numbers as exactly as can be.
-pub(crate) fn value_of(json: &Json) -> Value<'_> {
-    match json {
-        Json::Null => Value::Missing,
-        Json::Bool(flag) => Value::Bool(*flag),
-        Json::String(text) => Value::from(text.as_str()),
-        Json::Number(number) => number_of(number.as_str()),
-        Json::Array(values) => Value::List(values.iter().map(value_of).collect()),
-        Json::Object(_) => Value::from(json.to_string()),
-    }
-}
-
 /// A number as exactly as can be.
 pub(crate) fn number_of(text: &str) -> Value<'static> {
     let decimal = || Decimal::from_str_exact(text).or_else(|_| Decimal::from_scientific(text));

@@ -1,0 +1,174 @@
+//! The values of a record, in one text.
+
+/// What a value is.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Tag {
+    Null,
+    False,
+    True,
+    /// A number, as it was written.
+    Number,
+    Text,
+    /// A long text, which records share: its place among those of the record.
+    Shared,
+    List,
+    /// An object in a list: a list of names and values by turns.
+    Object,
+}
+
+const TAG_BITS: u32 = 3;
+const UNIT_BITS: u32 = 7;
+/// Units of an entry while all values together are short, and otherwise.
+const NARROW: usize = 2;
+const WIDE: usize = 6;
+/// The longest that the values of a narrow block are together.
+const NARROW_MOST: usize = (1 << (NARROW as u32 * UNIT_BITS - TAG_BITS)) - 1;
+/// Units of the number of a list's values.
+const COUNT: usize = 5;
+
+impl Tag {
+    const ALL: [Self; 8] = [
+        Self::Null,
+        Self::False,
+        Self::True,
+        Self::Number,
+        Self::Text,
+        Self::Shared,
+        Self::List,
+        Self::Object,
+    ];
+
+    pub(super) fn flag(flag: bool) -> Self {
+        if flag { Self::True } else { Self::False }
+    }
+}
+
+/// Values in a text: first what each is and where it ends, in units of seven bits, so that all of it is text, then
+/// one value after the other.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) struct Values<'a> {
+    text: &'a str,
+    len: usize,
+}
+
+impl<'a> Values<'a> {
+    pub(super) fn new(text: &'a str, len: usize) -> Self {
+        Self { text, len }
+    }
+
+    /// The values that a list's text holds.
+    pub(super) fn of_list(text: &'a str) -> Self {
+        let len = read_units(&text.as_bytes()[..COUNT.min(text.len())]) as usize;
+        Self::new(text.get(COUNT..).unwrap_or_default(), len)
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.len
+    }
+
+    fn width(&self) -> usize {
+        match self.text.len() - NARROW * self.len > NARROW_MOST {
+            true => WIDE,
+            false => NARROW,
+        }
+    }
+
+    fn entry(&self, width: usize, at: usize) -> u64 {
+        read_units(&self.text.as_bytes()[at * width..(at + 1) * width])
+    }
+
+    /// A value: what it is, and its text. O(1).
+    pub(super) fn get(&self, at: usize) -> Option<(Tag, &'a str)> {
+        if at >= self.len {
+            return None;
+        }
+        let width = self.width();
+        let values = width * self.len;
+        let start = match at.checked_sub(1) {
+            Some(before) => self.entry(width, before) >> TAG_BITS,
+            None => 0,
+        };
+        let entry = self.entry(width, at);
+        let end = values + (entry >> TAG_BITS) as usize;
+        let text = self.text.get(values + start as usize..end)?;
+        Some((Tag::ALL[entry as usize % Tag::ALL.len()], text))
+    }
+
+    pub(super) fn iter(self) -> impl Iterator<Item = (Tag, &'a str)> {
+        (0..self.len).map_while(move |at| self.get(at))
+    }
+}
+
+/// Writes values into a block.
+#[derive(Debug, Default)]
+pub(super) struct ValueWriter {
+    entries: Vec<u64>,
+    text: String,
+}
+
+impl ValueWriter {
+    pub(super) fn clear(&mut self) {
+        self.entries.clear();
+        self.text.clear();
+    }
+
+    pub(super) fn push(&mut self, tag: Tag, text: &str) {
+        self.text.push_str(text);
+        self.end(tag);
+    }
+
+    /// A list, or an object in one.
+    pub(super) fn push_list(&mut self, tag: Tag, values: &Self) {
+        push_units(&mut self.text, COUNT, values.entries.len() as u64);
+        values.append_to(&mut self.text);
+        self.end(tag);
+    }
+
+    /// The same list that another record has.
+    pub(super) fn push_values(&mut self, tag: Tag, values: Values<'_>) {
+        push_units(&mut self.text, COUNT, values.len as u64);
+        self.push(tag, values.text);
+    }
+
+    fn end(&mut self, tag: Tag) {
+        self.entries
+            .push((self.text.len() as u64) << TAG_BITS | tag as u64);
+    }
+
+    fn width(&self) -> usize {
+        match self.text.len() > NARROW_MOST {
+            true => WIDE,
+            false => NARROW,
+        }
+    }
+
+    fn append_to(&self, block: &mut String) {
+        let width = self.width();
+        block.reserve(width * self.entries.len() + self.text.len());
+        for entry in &self.entries {
+            push_units(block, width, *entry);
+        }
+        block.push_str(&self.text);
+    }
+
+    pub(super) fn finish(&self) -> Box<str> {
+        let mut block = String::new();
+        block.reserve_exact(self.width() * self.entries.len() + self.text.len());
+        self.append_to(&mut block);
+        block.into_boxed_str()
+    }
+}
+
+fn push_units(text: &mut String, units: usize, number: u64) {
+    for unit in 0..units as u32 {
+        let bits = number >> (unit * UNIT_BITS) & ((1 << UNIT_BITS) - 1);
+        text.push(char::from(bits as u8));
+    }
+}
+
+fn read_units(units: &[u8]) -> u64 {
+    units
+        .iter()
+        .rev()
+        .fold(0, |number, unit| number << UNIT_BITS | u64::from(*unit))
+}

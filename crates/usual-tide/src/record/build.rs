@@ -1,0 +1,267 @@
+//! Making the block of a record, member by member.
+
+use super::block::{Tag, ValueWriter, Values};
+use super::content::{MemberValue, Object};
+use super::name::FieldName;
+use super::shape::{MemberNames, NameList, SameName, Step};
+use serde_json::{Map, Value as Json};
+use std::sync::Arc;
+
+/// From so many bytes on, a text is shared by the records that have it.
+const SHARED_FROM: usize = 128;
+
+/// What records of one shape have in common, and the values of one.
+#[derive(Clone, Debug)]
+pub(super) struct Block {
+    pub(super) names: Arc<MemberNames>,
+    pub(super) values: Box<str>,
+    /// Long texts.
+    pub(super) shared: Option<Box<SharedTexts>>,
+}
+
+/// The long texts of a record, behind one pointer since few records have any.
+#[derive(Clone, PartialEq, Debug)]
+pub(super) struct SharedTexts(Vec<Arc<str>>);
+
+/// Takes the members of one record after the other. Where they have the names of the record before, in the same
+/// order, no name is looked up.
+#[derive(Debug, Default)]
+pub(super) struct BlockWriter {
+    last: Option<Arc<MemberNames>>,
+    /// Steps that are as in the last record.
+    as_last: usize,
+    /// The names, once one is another.
+    list: NameList,
+    is_other: bool,
+    values: ValueWriter,
+    shared: Vec<Arc<str>>,
+    /// Long texts that may come again.
+    at_hand: Vec<Arc<str>>,
+}
+
+impl BlockWriter {
+    /// Expects much of this block.
+    pub(super) fn like(block: &Block) -> Self {
+        Self {
+            last: Some(Arc::clone(&block.names)),
+            at_hand: block.shared().to_vec(),
+            ..Self::default()
+        }
+    }
+
+    /// Forgets what was written of a record.
+    pub(super) fn clear(&mut self) {
+        self.as_last = 0;
+        self.list.clear();
+        self.is_other = false;
+        self.values.clear();
+        self.shared.clear();
+    }
+
+    /// Goes on beyond what the last record has in common with this.
+    fn list(&mut self) -> &mut NameList {
+        if !self.is_other {
+            self.is_other = true;
+            if let Some(last) = &self.last {
+                self.list.extend(&last.steps()[..self.as_last]);
+            }
+        }
+        &mut self.list
+    }
+
+    fn step(&mut self, is_next: impl Fn(&Step) -> bool) -> bool {
+        let next = match &self.last {
+            Some(last) if !self.is_other => last.steps().get(self.as_last),
+            _ => None,
+        };
+        let known = next.is_some_and(is_next);
+        self.as_last += usize::from(known);
+        known
+    }
+
+    /// A member that is no object: its value follows.
+    fn name(&mut self, name: &str) {
+        if !self.step(|step| matches!(step, Step::Value { name: next, .. } if **next == *name)) {
+            self.list().value(name);
+        }
+    }
+
+    pub(super) fn open(&mut self, name: &str) {
+        if !self.step(|step| matches!(step, Step::Object { name: next, .. } if **next == *name)) {
+            self.list().open(name);
+        }
+    }
+
+    pub(super) fn close(&mut self) {
+        if !self.step(|step| matches!(step, Step::End)) {
+            self.list().close();
+        }
+    }
+
+    pub(super) fn text(&mut self, name: &str, text: &str) {
+        if text.len() < SHARED_FROM {
+            return self.value(name, Tag::Text, text);
+        }
+        let place = self.shared.len().to_string();
+        self.value(name, Tag::Shared, &place);
+        let known = self
+            .at_hand
+            .iter()
+            .find(|known| std::ptr::eq(known.as_ptr(), text.as_ptr()));
+        self.shared
+            .push(known.map_or_else(|| Arc::from(text), Arc::clone));
+    }
+
+    pub(super) fn value(&mut self, name: &str, tag: Tag, text: &str) {
+        self.name(name);
+        self.values.push(tag, text);
+    }
+
+    pub(super) fn list_of(&mut self, name: &str, values: &ValueWriter) {
+        self.name(name);
+        self.values.push_list(Tag::List, values);
+    }
+
+    pub(super) fn json(&mut self, name: &str, value: &Json) {
+        match value {
+            Json::String(text) => self.text(name, text),
+            Json::Object(members) => {
+                self.open(name);
+                self.members(members);
+                self.close();
+            }
+            other => {
+                self.name(name);
+                push_json(&mut self.values, other);
+            }
+        }
+    }
+
+    pub(super) fn members(&mut self, members: &Map<String, Json>) {
+        for (name, value) in members {
+            self.json(name, value);
+        }
+    }
+
+    pub(super) fn member(&mut self, name: &str, value: MemberValue<'_>) {
+        match value {
+            MemberValue::Null => self.value(name, Tag::Null, ""),
+            MemberValue::Bool(flag) => self.value(name, Tag::flag(flag), ""),
+            MemberValue::Number(text) => self.value(name, Tag::Number, text),
+            MemberValue::Text(text) => self.text(name, text),
+            MemberValue::List(list) => {
+                self.name(name);
+                self.values.push_values(Tag::List, list.values);
+            }
+            MemberValue::Object(object) => {
+                self.open(name);
+                self.object(object);
+                self.close();
+            }
+        }
+    }
+
+    pub(super) fn object(&mut self, object: Object<'_>) {
+        for (name, value) in object.iter() {
+            self.member(name, value);
+        }
+    }
+
+    /// The block of what was written, and an empty one for the next record.
+    pub(super) fn finish(&mut self, key: &Arc<FieldName>) -> Result<Block, SameName> {
+        let complete = |last: &&Arc<MemberNames>| {
+            !self.is_other
+                && self.as_last == last.steps().len()
+                && (Arc::ptr_eq(last.key(), key) || last.key() == key)
+        };
+        let names = match self.last.as_ref().filter(complete) {
+            Some(last) => Arc::clone(last),
+            None => self.list().shape(key)?,
+        };
+        let shared = std::mem::take(&mut self.shared);
+        let block = Block {
+            values: self.values.finish(),
+            shared: (!shared.is_empty()).then(|| Box::new(SharedTexts(shared))),
+            names,
+        };
+        self.last = Some(Arc::clone(&block.names));
+        self.clear();
+        Ok(block)
+    }
+}
+
+/// A JSON value in a list, or one that is no object.
+pub(super) fn push_json(values: &mut ValueWriter, value: &Json) {
+    match value {
+        Json::Null => values.push(Tag::Null, ""),
+        Json::Bool(flag) => values.push(Tag::flag(*flag), ""),
+        Json::Number(number) => values.push(Tag::Number, &number.to_string()),
+        Json::String(text) => values.push(Tag::Text, text),
+        Json::Array(elements) => {
+            let mut inner = ValueWriter::default();
+            for element in elements {
+                push_json(&mut inner, element);
+            }
+            values.push_list(Tag::List, &inner);
+        }
+        Json::Object(members) => {
+            let mut inner = ValueWriter::default();
+            for (name, value) in members {
+                inner.push(Tag::Text, name);
+                push_json(&mut inner, value);
+            }
+            values.push_list(Tag::Object, &inner);
+        }
+    }
+}
+
+impl Block {
+    pub(super) fn shared(&self) -> &[Arc<str>] {
+        self.shared.as_deref().map_or(&[], |shared| &shared.0)
+    }
+
+    pub(super) fn values(&self) -> Values<'_> {
+        Values::new(&self.values, self.names.values())
+    }
+
+    pub(super) fn members(&self) -> Object<'_> {
+        Object::whole(&self.names, self.values(), self.shared())
+    }
+
+    /// The same with another value, which is no object, at one place.
+    pub(super) fn with(&self, at: usize, value: &Json) -> Self {
+        let mut shared = self.shared().to_vec();
+        let old = self.values().get(at);
+        let old_place = old
+            .filter(|(tag, _)| *tag == Tag::Shared)
+            .and_then(|(_, place)| place.parse::<usize>().ok())
+            .filter(|place| *place < shared.len());
+        let long = value
+            .as_str()
+            .filter(|text| text.len() >= SHARED_FROM)
+            .map(Arc::<str>::from);
+        let mut writer = ValueWriter::default();
+        for (place, (tag, text)) in self.values().iter().enumerate() {
+            match &long {
+                _ if place != at => writer.push(tag, text),
+                Some(_) => {
+                    let place = old_place.unwrap_or(shared.len());
+                    writer.push(Tag::Shared, &place.to_string());
+                }
+                None => push_json(&mut writer, value),
+            }
+        }
+        match (old_place, long) {
+            (Some(place), Some(long)) => shared[place] = long,
+            (None, Some(long)) => shared.push(long),
+            // The places of others stay.
+            (Some(place), None) => shared[place] = Arc::from(""),
+            (None, None) => {}
+        }
+        Self {
+            names: Arc::clone(&self.names),
+            values: writer.finish(),
+            shared: (!shared.is_empty()).then(|| Box::new(SharedTexts(shared))),
+        }
+    }
+}
