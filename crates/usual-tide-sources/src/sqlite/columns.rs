@@ -1,12 +1,13 @@
 //! The columns of a table or a query, and their values as JSON.
 
-use crate::members::{path_of, put};
+use crate::members::path_of;
 use rusqlite::types::{Value as Cell, ValueRef};
 use rusqlite::{Connection, Row};
-use serde_json::{Map, Number, Value};
+use serde_json::Number;
 use usual_tide::fields::FieldPath;
 use usual_tide::record::{
-    FieldName, FieldNameError, MemberValue, Record, RecordError, RecordMaker, parse_value,
+    ColumnValue, Columns, FieldName, FieldNameError, MemberValue, Record, RecordError, RecordMaker,
+    parse_value,
 };
 
 /// Why a database is no source.
@@ -124,26 +125,36 @@ impl Column {
         quoted(&self.name)
     }
 
-    fn json(&self, cell: ValueRef<'_>) -> Value {
-        match cell {
-            ValueRef::Null => Value::Null,
+    /// What a cell of this column holds; `number` has room for the text of a number.
+    fn value<'a>(&self, cell: ValueRef<'a>, number: &'a mut String) -> ColumnValue<'a> {
+        ColumnValue::Value(match cell {
+            ValueRef::Null => MemberValue::Null,
             ValueRef::Integer(flag @ (0 | 1)) if self.declared == Declared::Flag => {
-                Value::Bool(flag == 1)
+                MemberValue::Bool(flag == 1)
             }
-            ValueRef::Integer(integer) => integer.into(),
-            ValueRef::Real(real) => Number::from_f64(real).map_or(Value::Null, Value::Number),
+            ValueRef::Integer(integer) => {
+                *number = integer.to_string();
+                MemberValue::Number(number)
+            }
+            ValueRef::Real(real) => match Number::from_f64(real) {
+                Some(real) => {
+                    *number = real.to_string();
+                    MemberValue::Number(number)
+                }
+                None => MemberValue::Null,
+            },
             ValueRef::Text(text) => {
                 let Ok(text) = std::str::from_utf8(text) else {
                     return unreadable(text, "that are not UTF-8 text");
                 };
                 let json = (self.declared == Declared::Json).then(|| parse_value(text));
                 match json {
-                    Some(Ok(value)) => value,
-                    _ => Value::from(text),
+                    Some(Ok(value)) => return ColumnValue::Json(value),
+                    _ => MemberValue::Text(text),
                 }
             }
-            ValueRef::Blob(bytes) => unreadable(bytes, "that cannot be shown"),
-        }
+            ValueRef::Blob(bytes) => return unreadable(bytes, "that cannot be shown"),
+        })
     }
 
     /// A value of this column as the database stores it.
@@ -166,8 +177,8 @@ impl Column {
 }
 
 /// What is shown of a value that is neither a number nor text; it is never written back.
-fn unreadable(bytes: &[u8], why: &str) -> Value {
-    Value::from(format!("({} bytes {why})", bytes.len()))
+fn unreadable(bytes: &[u8], why: &str) -> ColumnValue<'static> {
+    ColumnValue::Json(format!("({} bytes {why})", bytes.len()).into())
 }
 
 /// A name as SQL writes it.
@@ -232,18 +243,34 @@ pub(super) fn named<'a>(columns: &'a [Column], name: &str) -> Result<&'a Column,
     })
 }
 
-/// A row as a record; `row` counts from 1.
-pub(super) fn record(
-    cells: &Row<'_>,
-    columns: &[Column],
-    maker: &RecordMaker,
-    row: usize,
-) -> Result<Record, SqliteError> {
-    let mut members = Map::new();
-    for (at, column) in columns.iter().enumerate() {
-        put(&mut members, &column.path, column.json(cells.get_ref(at)?));
+/// Makes records of rows.
+pub(super) struct RowReader<'a> {
+    columns: &'a [Column],
+    members: Columns,
+    maker: RecordMaker,
+    /// The texts of a row's numbers.
+    numbers: Vec<String>,
+}
+
+impl<'a> RowReader<'a> {
+    pub(super) fn new(columns: &'a [Column], key: &FieldName) -> Self {
+        Self {
+            columns,
+            members: Columns::new(columns.iter().map(|column| column.path.clone())),
+            maker: RecordMaker::new(key),
+            numbers: vec![String::new(); columns.len()],
+        }
     }
-    maker
-        .record(members)
-        .map_err(|why| SqliteError::Row { row, why })
+
+    /// A row as a record; `row` counts from 1.
+    pub(super) fn record(&mut self, cells: &Row<'_>, row: usize) -> Result<Record, SqliteError> {
+        let columns = self.columns.iter().zip(&mut self.numbers).enumerate();
+        let values = columns.map(|(at, (column, number))| -> rusqlite::Result<_> {
+            Ok(column.value(cells.get_ref(at)?, number))
+        });
+        let values: Vec<ColumnValue<'_>> = values.collect::<rusqlite::Result<_>>()?;
+        self.maker
+            .row(&self.members, &values)
+            .map_err(|why| SqliteError::Row { row, why })
+    }
 }

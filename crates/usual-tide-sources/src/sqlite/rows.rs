@@ -1,9 +1,9 @@
 //! What is read from a database, and in which order.
 
-use super::columns::{Column, SqliteError, quoted, record};
+use super::columns::{Column, RowReader, SqliteError, quoted};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, OptionalExtension};
-use usual_tide::record::{Record, RecordKey, RecordMaker};
+use usual_tide::record::{Record, RecordKey};
 
 /// A table or a query.
 #[derive(Clone, Debug)]
@@ -85,12 +85,12 @@ impl Rows {
         database: &Connection,
         mut progress: impl FnMut(usize) -> bool,
     ) -> Result<Option<Vec<Record>>, SqliteError> {
-        let maker = RecordMaker::new(&self.key.field);
+        let mut reader = RowReader::new(&self.columns, &self.key.field);
         let mut statement = database.prepare_cached(&self.all)?;
         let mut cells = statement.query([])?;
         let mut records = Vec::new();
         while let Some(row) = cells.next()? {
-            records.push(record(row, &self.columns, &maker, records.len() + 1)?);
+            records.push(reader.record(row, records.len() + 1)?);
             if records.len() % 4096 == 0 && !progress(records.len()) {
                 return Ok(None);
             }
@@ -105,11 +105,13 @@ impl Rows {
         key: &RecordKey,
     ) -> Result<Option<Record>, SqliteError> {
         let sql = self.select(&format!("WHERE {} = ?", self.key_column()));
-        let maker = RecordMaker::new(&self.key.field);
         let mut statement = database.prepare_cached(&sql)?;
         let mut cells = statement.query([cell_of(key)])?;
         match cells.next()? {
-            Some(row) => Ok(Some(record(row, &self.columns, &maker, 1)?)),
+            Some(row) => {
+                let mut reader = RowReader::new(&self.columns, &self.key.field);
+                Ok(Some(reader.record(row, 1)?))
+            }
             None => Ok(None),
         }
     }

@@ -9,7 +9,7 @@ use std::hint::black_box;
 use usual_tide::fields::Fields;
 use usual_tide::query::FilterText;
 use usual_tide::record::{FieldName, Record, Schema, Shape, parse_as};
-use usual_tide::{Feed, Item, ListId, Query, Search, Sort, Store};
+use usual_tide::{Condition, Feed, Item, ListId, Query, Search, Sort, Store};
 
 const FILTER: &str = "height_mm > 200 AND fired = FALSE AND maker <> 'Maker 7'";
 const EDITS: usize = 5_000;
@@ -145,7 +145,9 @@ fn edits(rows: usize, structs: &[Piece], items: &[Record], report: &mut Report) 
     let set = |record: &mut Record, value: u64| record.set_field(&rank, value.into()).unwrap();
     let keyed = |draws: Vec<(u64, u64)>| -> Vec<_> {
         let keyed = draws.into_iter();
-        keyed.map(|(key, rank)| ((key as i64).into(), rank)).collect()
+        keyed
+            .map(|(key, rank)| ((key as i64).into(), rank))
+            .collect()
     };
     let drawn = std::cell::RefCell::new(Vec::new());
     report.compare(
@@ -228,7 +230,11 @@ fn queries(rows: usize, structs: &[Piece], items: &[Record], report: &mut Report
         "records: first letter of a search, its text not yet folded, against structs",
         rows,
         &turns,
-        || first_letter(structs, |text| Search::in_fields(text, [Piece::TITLE.into()])),
+        || {
+            first_letter(structs, |text| {
+                Search::in_fields(text, [Piece::TITLE.into()])
+            })
+        },
         || {
             first_letter(items, |text| {
                 use usual_tide::query::FieldLookup;
@@ -237,7 +243,8 @@ fn queries(rows: usize, structs: &[Piece], items: &[Record], report: &mut Report
         },
     );
     let text: FilterText = FILTER.parse().unwrap();
-    let (of_structs, of_records) = (text.check().unwrap(), text.check_with(&schema).unwrap());
+    let of_structs: Condition<Piece> = text.check().unwrap();
+    let of_records = text.check_with(&schema).unwrap();
     let count = |shown: usize| assert!(shown > 0);
     report.compare(
         "records: three comparisons as CQL2 text, against structs",

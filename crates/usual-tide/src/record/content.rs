@@ -24,6 +24,13 @@ use std::sync::Arc;
 /// let Some(MemberValue::List(glazes)) = piece.get("glazes") else { return Err("no list".into()) };
 /// assert_eq!(glazes.iter().next().and_then(|glaze| glaze.as_text()), Some("ash"));
 /// assert_eq!(piece.get("fee").unwrap().to_string(), r#"{"amount":4.50}"#);
+/// assert!(glazes.get(1).is_some_and(|glaze| glaze.is_null()));
+///
+/// // As another type, where it is that.
+/// let (id, amount) = (piece.get("id").unwrap(), piece.get("fee.amount").unwrap());
+/// assert_eq!((id.as_i64(), id.as_bool()), (Some(7), None));
+/// assert_eq!((amount.as_number(), amount.as_f64()), (Some("4.50"), Some(4.5)));
+/// assert_eq!(piece.get("glazes").and_then(|value| value.as_list()).map(|list| list.len()), Some(2));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Clone, Copy, Debug)]

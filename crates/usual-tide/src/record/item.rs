@@ -113,9 +113,16 @@ impl Record {
         }
         writer.clear();
         writer.members(members);
+        Self::of_written(writer, key_name)
+    }
+
+    /// The record of members that were written, no two of one name.
+    pub(super) fn of_written(
+        writer: &mut BlockWriter,
+        key_name: &Arc<FieldName>,
+    ) -> Result<Self, RecordError> {
         match writer.finish(key_name) {
             Ok(block) => Self::of(block),
-            // A map has no two members of one name.
             Err(SameName) => Err(RecordError::NotAnObject),
         }
     }

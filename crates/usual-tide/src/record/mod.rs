@@ -22,6 +22,7 @@
 
 mod block;
 mod build;
+mod columns;
 mod content;
 mod differ;
 mod field;
@@ -35,6 +36,7 @@ mod shape;
 mod value;
 
 pub use crate::item::{KeyError, RecordKey};
+pub use columns::{ColumnValue, Columns};
 pub use content::{List, MemberValue, Object};
 pub use item::{Record, RecordError, SetError};
 pub use name::{FieldName, FieldNameError};

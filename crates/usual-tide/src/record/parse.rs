@@ -1,6 +1,7 @@
 //! Records from JSON text.
 
 use super::build::BlockWriter;
+use super::columns::{ColumnValue, Columns};
 use super::item::{Record, RecordError};
 use super::name::FieldName;
 use super::read::{read_array, read_members};
@@ -311,6 +312,22 @@ impl RecordMaker {
     /// [`RecordError`] when it would have no key.
     pub fn record(&self, members: Map<String, Value>) -> Result<Record, RecordError> {
         Record::with_shared_name(&members, &self.key, &mut self.writer())
+    }
+
+    /// The record that a row of a table is; a column without a value is null.
+    ///
+    /// # Errors
+    ///
+    /// [`RecordError`] when it would have no key, or a value nests too deep.
+    pub fn row(
+        &self,
+        columns: &Columns,
+        values: &[ColumnValue<'_>],
+    ) -> Result<Record, RecordError> {
+        let mut writer = self.writer();
+        writer.clear();
+        columns.write(values, &mut writer);
+        Record::of_written(&mut writer, &self.key)
     }
 
     /// A JSON value as a record; an error says where it is.

@@ -29,6 +29,10 @@ mod minimal;
 mod places;
 mod queries_as_data;
 #[cfg(feature = "record")]
+mod record_lists;
+#[cfg(feature = "record")]
+mod record_values;
+#[cfg(feature = "record")]
 mod records;
 mod removals;
 mod rules;

@@ -4,18 +4,28 @@ use super::layout::CsvLayout;
 use super::quotes::{BadQuotes, quoted_values};
 use super::write::needs_quotes;
 use crate::files::error::ReadError;
-use crate::members::{path_of, put};
+use crate::members::path_of;
 use csv::{ErrorKind, ReaderBuilder, StringRecord};
-use serde_json::{Map, Number, Value};
-use usual_tide::record::{FieldName, FieldNameError, RecordMaker};
+use serde_json::Number;
+use usual_tide::record::{
+    ColumnValue, Columns, FieldName, FieldNameError, MemberValue, RecordMaker,
+};
+
+impl Row {
+    fn is_quoted(&self, at: usize) -> bool {
+        self.quoted.get(at).copied().unwrap_or(false)
+    }
+}
 
 /// A column as it is read.
 struct Column {
     path: Vec<String>,
     /// Whether quotes say nothing of its values, since its name is in quotes without need.
     always_quoted: bool,
-    /// Whether its values that could be numbers or flags are.
+    /// Whether its values that could be numbers or flags are: so far all of those that are not in quotes could be.
     typed: bool,
+    /// Whether there is one.
+    seen: bool,
 }
 
 /// A row, and which of its values stand in quotes.
@@ -31,11 +41,46 @@ pub(in crate::files) fn parse(
     delimiter: u8,
 ) -> Result<(Vec<usual_tide::record::Record>, CsvLayout), ReadError> {
     let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-    let mut reader = ReaderBuilder::new()
+    // What a column holds shows at its end: all rows are read once for that, and once more for the records, so that
+    // only one of them is in memory beside these.
+    let mut seen = rows(text, delimiter);
+    let names = seen.next().transpose()?.ok_or(ReadError::NoNames)?;
+    let (layout, mut columns) = columns(&names, delimiter)?;
+    let mut count = 0;
+    for row in seen {
+        let row = row?;
+        for (at, (column, value)) in columns.iter_mut().zip(&row.values).enumerate() {
+            column.see(value, row.is_quoted(at));
+        }
+        count += 1;
+    }
+    for column in &mut columns {
+        column.typed &= column.seen;
+    }
+    let maker = RecordMaker::new(key);
+    let members = Columns::new(columns.iter().map(|column| column.path.clone()));
+    let mut records = Vec::with_capacity(count);
+    for row in rows(text, delimiter).skip(1) {
+        let row = row?;
+        let values = columns.iter().zip(&row.values).enumerate();
+        let values = values.map(|(at, (column, text))| column.value(text, row.is_quoted(at)));
+        let values: Vec<ColumnValue<'_>> = values.map(ColumnValue::Value).collect();
+        let record = maker.row(&members, &values);
+        records.push(record.map_err(|why| ReadError::Row {
+            line: row.values.position().map_or(0, csv::Position::line),
+            why,
+        })?);
+    }
+    Ok((records, layout))
+}
+
+/// The rows, that of the names first.
+fn rows(text: &str, delimiter: u8) -> impl Iterator<Item = Result<Row, ReadError>> {
+    let reader = ReaderBuilder::new()
         .delimiter(delimiter)
         .has_headers(false)
         .from_reader(text.as_bytes());
-    let mut rows = reader.records().map(|values| {
+    reader.into_records().map(move |values| {
         let values = values.map_err(malformed)?;
         let place = values.position();
         let start = place.map_or(0, |place| place.byte() as usize);
@@ -46,37 +91,7 @@ pub(in crate::files) fn parse(
             BadQuotes::Behind => ReadError::BehindQuote { line },
         })?;
         Ok(Row { values, quoted })
-    });
-    let names = rows.next().transpose()?.ok_or(ReadError::NoNames)?;
-    let (layout, mut columns) = columns(&names, delimiter)?;
-    let rows: Vec<Row> = rows.collect::<Result<_, ReadError>>()?;
-    for (at, column) in columns.iter_mut().enumerate() {
-        let plain = rows.iter().filter_map(|row| {
-            let counts = column.always_quoted || !*row.quoted.get(at)?;
-            row.values
-                .get(at)
-                .filter(|value| counts && !value.is_empty())
-        });
-        let (mut values, mut typed) = (0, true);
-        for value in plain {
-            values += 1;
-            typed = typed && typed_value(value).is_some();
-        }
-        column.typed = typed && values > 0;
-    }
-    let maker = RecordMaker::new(key);
-    let records = rows.iter().map(|row| {
-        let mut members = Map::new();
-        for (at, (column, text)) in columns.iter().zip(&row.values).enumerate() {
-            let in_quotes = row.quoted.get(at).copied().unwrap_or(false);
-            put(&mut members, &column.path, column.value(text, in_quotes));
-        }
-        maker.record(members).map_err(|why| ReadError::Row {
-            line: row.values.position().map_or(0, csv::Position::line),
-            why,
-        })
-    });
-    Ok((records.collect::<Result<_, _>>()?, layout))
+    })
 }
 
 /// The columns that the first line names.
@@ -104,38 +119,47 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
         columns.push(Column {
             path,
             always_quoted: in_quotes && !needs_quotes(name, delimiter),
-            typed: false,
+            typed: true,
+            seen: false,
         });
     }
     Ok((layout, columns))
 }
 
 impl Column {
-    fn value(&self, text: &str, in_quotes: bool) -> Value {
+    fn see(&mut self, text: &str, in_quotes: bool) {
+        let counts = self.always_quoted || !in_quotes;
+        if counts && !text.is_empty() {
+            self.seen = true;
+            self.typed = self.typed && typed_value(text).is_some();
+        }
+    }
+
+    fn value<'a>(&self, text: &'a str, in_quotes: bool) -> MemberValue<'a> {
         let is_text = in_quotes && !self.always_quoted;
         match (is_text, text.is_empty()) {
-            (true, _) => Value::from(text),
-            (false, true) => Value::Null,
+            (true, _) => MemberValue::Text(text),
+            (false, true) => MemberValue::Null,
             (false, false) => {
                 let typed = typed_value(text).filter(|_| self.typed);
-                typed.unwrap_or_else(|| Value::from(text))
+                typed.unwrap_or(MemberValue::Text(text))
             }
         }
     }
 }
 
 /// A flag, or a number as JSON writes it: `007` and `+5` are not numbers.
-pub(super) fn typed_value(text: &str) -> Option<Value> {
+pub(super) fn typed_value(text: &str) -> Option<MemberValue<'_>> {
     match text {
-        "true" => return Some(Value::Bool(true)),
-        "false" => return Some(Value::Bool(false)),
+        "true" => return Some(MemberValue::Bool(true)),
+        "false" => return Some(MemberValue::Bool(false)),
         _ => {}
     }
     let plain = text
         .bytes()
         .all(|byte| byte.is_ascii_digit() || b"-+.eE".contains(&byte));
-    let number: Option<Number> = plain.then(|| text.parse().ok()).flatten();
-    number.map(Value::Number)
+    let is_number = plain && text.parse::<Number>().is_ok();
+    is_number.then_some(MemberValue::Number(text))
 }
 
 fn malformed(error: csv::Error) -> ReadError {
