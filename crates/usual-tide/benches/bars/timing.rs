@@ -30,6 +30,12 @@ impl Report {
         self.names.is_empty() || self.names.iter().any(|word| name.contains(word.as_str()))
     }
 
+    /// Whether it wants any of those whose names begin so.
+    pub(crate) fn wants_any_of(&self, beginning: &str) -> bool {
+        let names = |word: &String| word.starts_with(beginning) || beginning.contains(&**word);
+        self.names.is_empty() || self.names.iter().any(names)
+    }
+
     /// Times `floor` and `work` in turn; each times itself, so that what it prepares does not count.
     pub(crate) fn compare(
         &mut self,

@@ -152,6 +152,19 @@ impl<T> SortKey<T> for AnyField<T> {
         SortValue::compare(&self.value(one), &self.value(two))
     }
 
+    fn ranked_prefix(&self, item: &T) -> (SortRank, u64) {
+        let value = self.value(item);
+        (value.rank(), value.prefix())
+    }
+
+    fn compare_ranked(&self, one: &T, two: &T) -> Result<Ordering, (SortRank, SortRank)> {
+        let (one, two) = (self.value(one), self.value(two));
+        match (one.rank(), two.rank()) {
+            (SortRank::Value, SortRank::Value) => Ok(SortValue::compare(&one, &two)),
+            ranks => Err(ranks),
+        }
+    }
+
     fn identity(&self) -> Option<KeyIdentity> {
         self.is_named().then(|| KeyIdentity {
             field: self.name().to_owned(),

@@ -236,13 +236,10 @@ impl<T> Sort<T> {
         let Some(level) = self.levels.first() else {
             return 0;
         };
-        let rank = match key_within(kept) {
-            Some(_) => SortRank::Value,
-            None => SortRank::Missing,
-        };
-        level.ranked_prefix(rank, || {
-            eight_bytes(key_within(kept).unwrap_or_default(), 0)
-        })
+        match key_within(kept) {
+            Some(key) => level.placed(SortRank::Value, eight_bytes(key, 0)),
+            None => level.placed(SortRank::Missing, 0),
+        }
     }
 
     /// The bytes that are kept for the first key, from one of them on, in its direction.
@@ -383,30 +380,35 @@ impl<T> Level<T> {
     }
 
     fn prefix(&self, item: &T) -> u64 {
-        let directed = |prefix: u64| if self.descending { !prefix } else { prefix };
-        if !self.key.ranked() {
-            return directed(self.key.prefix(item));
+        if self.key.ranked() {
+            let (rank, prefix) = self.key.ranked_prefix(item);
+            return self.placed(rank, prefix);
         }
-        self.ranked_prefix(self.key.rank(item), || self.key.prefix(item))
+        self.directed(self.key.prefix(item))
     }
 
-    fn ranked_prefix(&self, rank: SortRank, prefix: impl FnOnce() -> u64) -> u64 {
+    fn directed(&self, prefix: u64) -> u64 {
+        if self.descending { !prefix } else { prefix }
+    }
+
+    /// A prefix below its rank.
+    fn placed(&self, rank: SortRank, prefix: u64) -> u64 {
         let place = self.rank_place(rank) << (u64::BITS - RANK_BITS);
         match rank {
-            SortRank::Value if self.descending => place | !prefix() >> RANK_BITS,
-            SortRank::Value => place | prefix() >> RANK_BITS,
+            SortRank::Value => place | self.directed(prefix) >> RANK_BITS,
             _ => place,
         }
     }
 
     fn compare(&self, one: &T, two: &T) -> Ordering {
-        if self.key.ranked() {
-            let (first, second) = (self.key.rank(one), self.key.rank(two));
-            if first != second || first != SortRank::Value {
-                return self.rank_place(first).cmp(&self.rank_place(second));
-            }
-        }
-        let order = self.key.compare(one, two);
+        let order = match self.key.ranked() {
+            true => self.key.compare_ranked(one, two),
+            false => Ok(self.key.compare(one, two)),
+        };
+        let order = match order {
+            Ok(order) => order,
+            Err((one, two)) => return self.rank_place(one).cmp(&self.rank_place(two)),
+        };
         if self.descending {
             order.reverse()
         } else {

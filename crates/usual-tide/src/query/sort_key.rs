@@ -15,6 +15,17 @@ pub(super) trait SortKey<T>: Send + Sync {
     fn prefix(&self, item: &T) -> u64;
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
     fn compare(&self, one: &T, two: &T) -> Ordering;
+    /// Rank and prefix, for which the item is read once.
+    fn ranked_prefix(&self, item: &T) -> (SortRank, u64) {
+        (self.rank(item), self.prefix(item))
+    }
+    /// How two items compare; their ranks where these are not both those of values.
+    fn compare_ranked(&self, one: &T, two: &T) -> Result<Ordering, (SortRank, SortRank)> {
+        match (self.rank(one), self.rank(two)) {
+            (SortRank::Value, SortRank::Value) => Ok(self.compare(one, two)),
+            ranks => Err(ranks),
+        }
+    }
     /// What the key is, where it is data and no closure.
     fn identity(&self) -> Option<KeyIdentity> {
         None

@@ -1,5 +1,7 @@
 //! The values of a record, in one text.
 
+use std::cmp::Ordering;
+
 /// What a value is.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(super) enum Tag {
@@ -66,6 +68,7 @@ impl<'a> Values<'a> {
         self.len
     }
 
+    #[inline]
     fn width(&self) -> usize {
         match self.text.len() - NARROW * self.len > NARROW_MOST {
             true => WIDE,
@@ -73,11 +76,17 @@ impl<'a> Values<'a> {
         }
     }
 
+    #[inline]
     fn entry(&self, width: usize, at: usize) -> u64 {
-        read_units(&self.text.as_bytes()[at * width..(at + 1) * width])
+        match self.text.as_bytes().get(at * width..(at + 1) * width) {
+            // Nearly all are.
+            Some([low, high]) => u64::from(*low) | u64::from(*high) << UNIT_BITS,
+            units => read_units(units.unwrap_or_default()),
+        }
     }
 
     /// A value: what it is, and its text. O(1).
+    #[inline]
     pub(super) fn get(&self, at: usize) -> Option<(Tag, &'a str)> {
         if at >= self.len {
             return None;
@@ -96,6 +105,40 @@ impl<'a> Values<'a> {
 
     pub(super) fn iter(self) -> impl Iterator<Item = (Tag, &'a str)> {
         (0..self.len).map_while(move |at| self.get(at))
+    }
+
+    /// The same values with another at one place. O(length).
+    pub(super) fn with(&self, at: usize, tag: Tag, text: &str) -> Box<str> {
+        let old = self.get(at).map_or(0, |(_, text)| text.len());
+        let width = self.width();
+        let values = self.text.get(width * self.len..).unwrap_or_default();
+        let start = match at.checked_sub(1) {
+            Some(before) => (self.entry(width, before) >> TAG_BITS) as usize,
+            None => 0,
+        };
+        let new_len = values.len() - old + text.len();
+        let new_width = width_of(new_len);
+        let mut block = String::with_capacity(new_width * self.len + new_len);
+        for place in 0..self.len {
+            let entry = self.entry(width, place);
+            let end = entry >> TAG_BITS;
+            push_units(
+                &mut block,
+                new_width,
+                match place.cmp(&at) {
+                    Ordering::Less => entry,
+                    Ordering::Equal => entry_of(start + text.len(), tag),
+                    Ordering::Greater => {
+                        let end = end as usize - old + text.len();
+                        entry_of(end, Tag::ALL[entry as usize % Tag::ALL.len()])
+                    }
+                },
+            );
+        }
+        block.push_str(values.get(..start).unwrap_or_default());
+        block.push_str(text);
+        block.push_str(values.get(start + old..).unwrap_or_default());
+        block.into_boxed_str()
     }
 }
 
@@ -131,15 +174,11 @@ impl ValueWriter {
     }
 
     fn end(&mut self, tag: Tag) {
-        self.entries
-            .push((self.text.len() as u64) << TAG_BITS | tag as u64);
+        self.entries.push(entry_of(self.text.len(), tag));
     }
 
     fn width(&self) -> usize {
-        match self.text.len() > NARROW_MOST {
-            true => WIDE,
-            false => NARROW,
-        }
+        width_of(self.text.len())
     }
 
     fn append_to(&self, block: &mut String) {
@@ -157,6 +196,18 @@ impl ValueWriter {
         self.append_to(&mut block);
         block.into_boxed_str()
     }
+}
+
+/// Units of an entry where all values together are so long.
+fn width_of(values: usize) -> usize {
+    match values > NARROW_MOST {
+        true => WIDE,
+        false => NARROW,
+    }
+}
+
+fn entry_of(end: usize, tag: Tag) -> u64 {
+    (end as u64) << TAG_BITS | tag as u64
 }
 
 fn push_units(text: &mut String, units: usize, number: u64) {

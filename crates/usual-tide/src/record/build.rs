@@ -224,11 +224,15 @@ impl Block {
         Values::new(&self.values, self.names.values())
     }
 
+    pub(super) fn value(&self, at: usize) -> Option<MemberValue<'_>> {
+        Some(MemberValue::of(self.values().get(at)?, self.shared()))
+    }
+
     pub(super) fn members(&self) -> Object<'_> {
         Object::whole(&self.names, self.values(), self.shared())
     }
 
-    /// The same with another value, which is no object, at one place.
+    /// The same with another value, which is no object, at one place. O(length).
     pub(super) fn with(&self, at: usize, value: &Json) -> Self {
         let mut shared = self.shared().to_vec();
         let old = self.values().get(at);
@@ -236,32 +240,47 @@ impl Block {
             .filter(|(tag, _)| *tag == Tag::Shared)
             .and_then(|(_, place)| place.parse::<usize>().ok())
             .filter(|place| *place < shared.len());
-        let long = value
-            .as_str()
-            .filter(|text| text.len() >= SHARED_FROM)
-            .map(Arc::<str>::from);
-        let mut writer = ValueWriter::default();
-        for (place, (tag, text)) in self.values().iter().enumerate() {
-            match &long {
-                _ if place != at => writer.push(tag, text),
-                Some(_) => {
-                    let place = old_place.unwrap_or(shared.len());
-                    writer.push(Tag::Shared, &place.to_string());
-                }
-                None => push_json(&mut writer, value),
+        let with = |tag, text: &str| self.values().with(at, tag, text);
+        let values = match value {
+            Json::Null => with(Tag::Null, ""),
+            Json::Bool(flag) => with(Tag::flag(*flag), ""),
+            Json::Number(number) => with(Tag::Number, &number.to_string()),
+            Json::String(text) if is_shared(value) => {
+                let text = Arc::from(text.as_str());
+                let place = match old_place {
+                    Some(place) => {
+                        shared[place] = text;
+                        place
+                    }
+                    None => {
+                        shared.push(text);
+                        shared.len() - 1
+                    }
+                };
+                with(Tag::Shared, &place.to_string())
             }
-        }
-        match (old_place, long) {
-            (Some(place), Some(long)) => shared[place] = long,
-            (None, Some(long)) => shared.push(long),
+            Json::String(text) => with(Tag::Text, text),
+            Json::Array(_) | Json::Object(_) => {
+                let mut list = ValueWriter::default();
+                push_json(&mut list, value);
+                match Values::new(&list.finish(), 1).get(0) {
+                    Some((tag, text)) => with(tag, text),
+                    None => with(Tag::Null, ""),
+                }
+            }
+        };
+        if let Some(place) = old_place.filter(|_| !is_shared(value)) {
             // The places of others stay.
-            (Some(place), None) => shared[place] = Arc::from(""),
-            (None, None) => {}
+            shared[place] = Arc::from("");
         }
         Self {
             names: Arc::clone(&self.names),
-            values: writer.finish(),
+            values,
             shared: (!shared.is_empty()).then(|| Box::new(SharedTexts(shared))),
         }
     }
+}
+
+fn is_shared(value: &Json) -> bool {
+    value.as_str().is_some_and(|text| text.len() >= SHARED_FROM)
 }

@@ -90,13 +90,14 @@ struct ShapedMembers<'a> {
 }
 
 impl<'a> MemberValue<'a> {
+    #[inline]
     pub(super) fn of((tag, text): (Tag, &'a str), shared: &'a [Arc<str>]) -> Self {
         match tag {
+            Tag::Text => Self::Text(text),
+            Tag::Number => Self::Number(text),
             Tag::Null => Self::Null,
             Tag::False => Self::Bool(false),
             Tag::True => Self::Bool(true),
-            Tag::Number => Self::Number(text),
-            Tag::Text => Self::Text(text),
             Tag::Shared => Self::Text(shared_text(text, shared).map_or("", |text| text)),
             Tag::List => Self::List(List {
                 values: Values::of_list(text),
@@ -386,15 +387,24 @@ impl PartialEq for MemberValue<'_> {
         match (self, other) {
             (Self::Null, Self::Null) => true,
             (Self::Bool(one), Self::Bool(two)) => one == two,
-            (Self::Number(one), Self::Number(two)) => {
-                one == two || Decimal::parse(one) == Decimal::parse(two)
-            }
+            (Self::Number(one), Self::Number(two)) => is_same_number(one, two),
             (Self::Text(one), Self::Text(two)) => one == two,
             (Self::List(one), Self::List(two)) => one == two,
             (Self::Object(one), Self::Object(two)) => one == two,
             _ => false,
         }
     }
+}
+
+fn is_same_number(one: &str, two: &str) -> bool {
+    let is_whole = |text: &str| {
+        let digits = text.strip_prefix('-').unwrap_or(text);
+        digits.bytes().all(|byte| byte.is_ascii_digit())
+    };
+    // JSON writes a whole number in one way, but for zero, unless it has an exponent.
+    one == two
+        || !(is_whole(one) && is_whole(two) && one != "-0" && two != "-0")
+            && Decimal::parse(one) == Decimal::parse(two)
 }
 
 impl PartialEq for List<'_> {

@@ -133,6 +133,10 @@ impl Record {
         Ok(Self { key, block })
     }
 
+    pub(super) fn block(&self) -> &Block {
+        &self.block
+    }
+
     /// The members as they were read.
     pub fn members(&self) -> Object<'_> {
         self.block.members()
@@ -163,7 +167,11 @@ impl Record {
 
     /// The same, where the field was looked for in other records before.
     pub(super) fn field_at(&self, name: &FieldName, known: &KnownSpot) -> Option<MemberValue<'_>> {
-        self.members().at(known.find(name, &self.block.names)?)
+        match known.find(name, &self.block.names)? {
+            // Nearly all fields are; filters and sorts ask for them again and again.
+            Spot::Value(at) => self.block.value(at),
+            object => self.members().at(object),
+        }
     }
 
     /// Where its key is, as a JSON Pointer.

@@ -7,7 +7,7 @@ use super::name::FieldName;
 use super::read::{read_array, read_members};
 use memchr::memmem;
 use serde_json::{Map, Value};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError};
 
 /// How records are laid out in a text.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -193,11 +193,13 @@ const RESERVED: &str = "$serde_json::private::";
 ///
 /// [`ParseError::Reserved`].
 pub fn refuse_reserved(text: &[u8]) -> Result<(), ParseError> {
+    static NAME: LazyLock<memmem::Finder<'_>> = LazyLock::new(|| memmem::Finder::new(RESERVED));
+    static ESCAPE: LazyLock<memmem::Finder<'_>> = LazyLock::new(|| memmem::Finder::new("\\u00"));
     let name = RESERVED;
-    let has = |text: &[u8]| memmem::find(text, name.as_bytes()).is_some();
+    let has = |text: &[u8]| NAME.find(text).is_some();
     let reserved = has(text) || {
         // A name can only hide where something is escaped.
-        memmem::find(text, b"\\u00").is_some() && has(&without_escapes(text))
+        ESCAPE.find(text).is_some() && has(&without_escapes(text))
     };
     match reserved {
         true => Err(ParseError::Reserved { name }),

@@ -1,9 +1,10 @@
 //! The fields of some records, and what they hold.
 
-use super::content::{MemberValue, Object};
+use super::block::Tag;
 use super::field::Member;
 use super::item::Record;
 use super::name::FieldName;
+use super::shape::{MemberNames, Spot};
 use crate::item::{AnyField, FieldPath, Kind, read_date, read_timestamp};
 use crate::query::{FieldLookup, nearest};
 use hashbrown::HashMap;
@@ -60,9 +61,23 @@ pub struct UnknownField(pub String);
 impl Schema {
     /// The fields of these records, those of objects in them by dotted names. O(members).
     pub fn infer<'a>(records: impl IntoIterator<Item = &'a Record>) -> Self {
-        let mut root = Seen::default();
+        // What records of one shape hold is noted value by value, and names are looked at once for each shape.
+        let mut shapes: Vec<(&MemberNames, Vec<Kinds>)> = Vec::new();
+        let mut places: HashMap<*const MemberNames, usize> = HashMap::new();
         for record in records {
-            root.see_members(record.members());
+            let block = record.block();
+            let names: &MemberNames = &block.names;
+            let place = *places.entry(names).or_insert_with(|| {
+                shapes.push((names, vec![Kinds::default(); names.values()]));
+                shapes.len() - 1
+            });
+            for (kinds, (tag, text)) in shapes[place].1.iter_mut().zip(block.values().iter()) {
+                kinds.see(tag, text);
+            }
+        }
+        let mut root = Seen::default();
+        for (names, kinds) in shapes {
+            root.see_members(names, (0, names.steps().len()), &kinds);
         }
         let mut schema = Self::default();
         schema.add_members(&root, &mut Vec::new());
@@ -160,61 +175,96 @@ impl FieldLookup<Record> for Schema {
 /// What was seen under a name.
 #[derive(Default)]
 struct Seen {
-    /// Whether there was anything but objects.
-    values: Vec<Kind>,
-    nulls: bool,
+    kinds: Kinds,
     members: HashMap<String, Seen>,
     /// The members' names in the order in which they first occur.
     order: Vec<String>,
 }
 
 impl Seen {
-    fn see_members(&mut self, members: Object<'_>) {
-        for (name, value) in members.iter() {
-            if !self.members.contains_key(name) {
-                self.order.push(name.to_owned());
+    /// The members of an object, its steps among all of its shape.
+    fn see_members(&mut self, names: &MemberNames, (from, end): (usize, usize), kinds: &[Kinds]) {
+        let mut at = from;
+        while at < end {
+            if let (Some(name), Some(spot)) = (names.steps()[at].name(), names.spot_at(at)) {
+                if !self.members.contains_key(name) {
+                    self.order.push(name.to_owned());
+                }
+                let member = self.members.entry_ref(name).or_default();
+                match spot {
+                    Spot::Value(value) => member.kinds.0 |= kinds[value].0,
+                    Spot::Object { from, end } => member.see_members(names, (from, end), kinds),
+                }
             }
-            self.members.entry_ref(name).or_default().see(value);
-        }
-    }
-
-    fn see(&mut self, value: MemberValue<'_>) {
-        let kind = match value {
-            MemberValue::Null => {
-                self.nulls = true;
-                return;
-            }
-            MemberValue::Object(members) => return self.see_members(members),
-            MemberValue::Bool(_) => Kind::Bool,
-            MemberValue::Number(number) if number.parse::<i128>().is_ok() => Kind::Integer,
-            MemberValue::Number(_) => Kind::Decimal,
-            MemberValue::List(_) => Kind::List,
-            // Once some text is nothing else there is no need to look at more of it.
-            MemberValue::Text(_) if self.values.contains(&Kind::Text) => Kind::Text,
-            MemberValue::Text(text) if read_date(text).is_some() => Kind::Date,
-            MemberValue::Text(text) if read_timestamp(text).is_some() => Kind::Timestamp,
-            MemberValue::Text(_) => Kind::Text,
-        };
-        if !self.values.contains(&kind) {
-            self.values.push(kind);
+            at = names.after(at);
         }
     }
 
     /// What it holds; none when it is nothing but an object.
     fn kind(&self) -> Option<Kind> {
-        let of = |kinds: &[Kind]| self.values.iter().all(|kind| kinds.contains(kind));
-        if self.values.is_empty() {
-            return (self.nulls && self.members.is_empty()).then_some(Kind::Any);
+        match self.kinds.without_nulls().0 {
+            0 => (self.kinds.has(Kinds::NULL) && self.members.is_empty()).then_some(Kind::Any),
+            _ if !self.members.is_empty() => Some(Kind::Any),
+            kinds => Some(Kinds(kinds).joint()),
         }
-        if !self.members.is_empty() {
-            return Some(Kind::Any);
-        }
-        Some(match self.values[..] {
-            [only] => only,
-            _ if of(&[Kind::Integer, Kind::Decimal]) => Kind::Decimal,
+    }
+}
+
+/// The kinds of values that were seen, a bit for each.
+#[derive(Clone, Copy, Default)]
+struct Kinds(u8);
+
+impl Kinds {
+    const NULL: Self = Self(1);
+    const BOOL: Self = Self(2);
+    const INTEGER: Self = Self(4);
+    const DECIMAL: Self = Self(8);
+    const TEXT: Self = Self(16);
+    const DATE: Self = Self(32);
+    const TIMESTAMP: Self = Self(64);
+    const LIST: Self = Self(128);
+
+    fn has(self, kind: Self) -> bool {
+        self.0 & kind.0 != 0
+    }
+
+    fn without_nulls(self) -> Self {
+        Self(self.0 & !Self::NULL.0)
+    }
+
+    fn see(&mut self, tag: Tag, text: &str) {
+        let kind = match tag {
+            Tag::Null => Self::NULL,
+            Tag::False | Tag::True => Self::BOOL,
+            Tag::Number if text.parse::<i128>().is_ok() => Self::INTEGER,
+            Tag::Number => Self::DECIMAL,
+            Tag::List | Tag::Object => Self::LIST,
+            // Once some text is nothing else there is no need to look at more of it; a long one is none.
+            Tag::Shared => Self::TEXT,
+            Tag::Text if self.has(Self::TEXT) => return,
+            Tag::Text if read_date(text).is_some() => Self::DATE,
+            Tag::Text if read_timestamp(text).is_some() => Self::TIMESTAMP,
+            Tag::Text => Self::TEXT,
+        };
+        self.0 |= kind.0;
+    }
+
+    /// The kind of all of them.
+    fn joint(self) -> Kind {
+        let within = |kinds: &[Self]| {
+            let all = kinds.iter().fold(0, |all, kind| all | kind.0);
+            self.0 & !all == 0
+        };
+        match self {
+            _ if within(&[Self::BOOL]) => Kind::Bool,
+            _ if within(&[Self::INTEGER]) => Kind::Integer,
+            _ if within(&[Self::INTEGER, Self::DECIMAL]) => Kind::Decimal,
+            _ if within(&[Self::DATE]) => Kind::Date,
+            _ if within(&[Self::TIMESTAMP]) => Kind::Timestamp,
             // Some of it looks like a day or a moment and some does not: it is text.
-            _ if of(&[Kind::Text, Kind::Date, Kind::Timestamp]) => Kind::Text,
+            _ if within(&[Self::TEXT, Self::DATE, Self::TIMESTAMP]) => Kind::Text,
+            _ if within(&[Self::LIST]) => Kind::List,
             _ => Kind::Any,
-        })
+        }
     }
 }

@@ -156,6 +156,7 @@ const OBJECT: u32 = 1 << 31;
 
 impl KnownSpot {
     /// The field in records of this shape. O(1) where it was the last one asked for.
+    #[inline]
     pub(super) fn find(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
         let kept = self.0.load(Ordering::Relaxed);
         if names.id != 0 && (kept >> 32) as u32 == names.id {
@@ -165,6 +166,10 @@ impl KnownSpot {
                 at => Some(Spot::Value(at as usize)),
             };
         }
+        self.find_anew(name, names)
+    }
+
+    fn find_anew(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
         let spot = names.spot(name);
         let place = match spot {
             None => ABSENT,

@@ -11,9 +11,17 @@ use rust_decimal::Decimal;
 use serde_json::{Map, Value as Json};
 use std::str::FromStr;
 
+/// The longest text of a whole number that is surely read as one of 64 bits.
+const SHORT: usize = 18;
+
 /// A number as exactly as can be.
 pub(crate) fn number_of(text: &str) -> Value<'static> {
     let decimal = || Decimal::from_str_exact(text).or_else(|_| Decimal::from_scientific(text));
+    if text.len() <= SHORT
+        && let Ok(integer) = text.parse::<i64>()
+    {
+        return Value::Integer(integer.into());
+    }
     match text.parse() {
         Ok(integer) => Value::Integer(integer),
         Err(_) => decimal().map_or_else(
