@@ -8,6 +8,7 @@ use super::options::{FileContent, ReadOptions};
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, SeqAccess, Visitor};
 use serde_json::Value;
+use serde_json::value::RawValue;
 use std::fmt;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek};
@@ -90,11 +91,11 @@ fn csv(
     file: File,
     delimiter: u8,
     key: &FieldName,
-    progress: ProgressReport<'_>,
+    mut progress: ProgressReport<'_>,
 ) -> Result<FileContent, ReadError> {
     let mut from = ReportingReader {
         from: Checked::new(file),
-        progress,
+        progress: &mut progress,
         stopped: None,
     };
     let mut text = String::new();
@@ -148,17 +149,33 @@ fn ndjson(
 }
 
 fn json(
-    file: File,
+    mut file: File,
     key: &FieldName,
     most: Option<usize>,
-    progress: ProgressReport<'_>,
+    mut progress: ProgressReport<'_>,
 ) -> Result<Vec<Record>, ReadError> {
-    let mut elements = Elements {
+    let elements = |by_values| Elements {
         maker: RecordMaker::new(key),
         records: Vec::new(),
         most,
         stopped: None,
+        by_values,
     };
+    match read_elements(file.try_clone()?, elements(false), &mut progress) {
+        Err(why) if !matches!(why, ReadError::Stopped | ReadError::Io(_)) => {
+            // Read once more as values, the text tells what is wrong.
+            file.rewind()?;
+            read_elements(file, elements(true), &mut progress)
+        }
+        read => read,
+    }
+}
+
+fn read_elements(
+    file: File,
+    mut elements: Elements,
+    progress: &mut ProgressReport<'_>,
+) -> Result<Vec<Record>, ReadError> {
     let mut from = ReportingReader {
         from: Checked::json(file),
         progress,
@@ -184,20 +201,20 @@ fn json(
 }
 
 /// Tells how far the reading is.
-struct ReportingReader<'a> {
+struct ReportingReader<'a, 'b> {
     from: Checked<File>,
-    progress: ProgressReport<'a>,
+    progress: &'a mut ProgressReport<'b>,
     stopped: Option<ReadError>,
 }
 
-impl ReportingReader<'_> {
+impl ReportingReader<'_, '_> {
     /// Why the reading ended early, when it was not the file system's fault.
     fn why(&mut self) -> Option<ReadError> {
         self.from.take_wrong().or(self.stopped.take())
     }
 }
 
-impl Read for ReportingReader<'_> {
+impl Read for ReportingReader<'_, '_> {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         let read = self.from.read(out)?;
         if let Err(stopped) = self.progress.at(self.from.offset()) {
@@ -214,6 +231,8 @@ struct Elements {
     records: Vec<Record>,
     most: Option<usize>,
     stopped: Option<ReadError>,
+    /// Whether each is read as a JSON value first.
+    by_values: bool,
 }
 
 impl<'de> DeserializeSeed<'de> for &mut Elements {
@@ -245,6 +264,16 @@ impl Elements {
         }
     }
 
+    fn add_text<E: serde::de::Error>(&mut self, text: &str) -> Result<(), E> {
+        match parse_line(text, self.records.len() + 1, &self.maker) {
+            Ok(record) => {
+                self.records.extend(record);
+                Ok(())
+            }
+            Err(why) => Err(self.stop(why)),
+        }
+    }
+
     fn not_an_array<E: serde::de::Error>(&mut self, found: &'static str) -> Result<(), E> {
         Err(self.stop(ParseError::NotAnArray { found }))
     }
@@ -258,6 +287,12 @@ impl<'de> Visitor<'de> for &mut Elements {
     }
 
     fn visit_seq<A: SeqAccess<'de>>(self, mut elements: A) -> Result<(), A::Error> {
+        while !self.by_values && !self.has_enough() {
+            match elements.next_element::<Box<RawValue>>()? {
+                Some(text) => self.add_text(text.get())?,
+                None => return Ok(()),
+            }
+        }
         while !self.has_enough() {
             match elements.next_element::<Value>()? {
                 Some(value) => self.add(value)?,

@@ -64,6 +64,14 @@ impl<'a> Values<'a> {
         Self::new(text.get(COUNT..).unwrap_or_default(), len)
     }
 
+    /// The text of a list of these values.
+    pub(super) fn to_list(self) -> String {
+        let mut text = String::with_capacity(COUNT + self.text.len());
+        push_units(&mut text, COUNT, self.len as u64);
+        text.push_str(self.text);
+        text
+    }
+
     pub(super) fn len(&self) -> usize {
         self.len
     }
@@ -167,12 +175,6 @@ impl ValueWriter {
         self.end(tag);
     }
 
-    /// The same list that another record has.
-    pub(super) fn push_values(&mut self, tag: Tag, values: Values<'_>) {
-        push_units(&mut self.text, COUNT, values.len as u64);
-        self.push(tag, values.text);
-    }
-
     fn end(&mut self, tag: Tag) {
         self.entries.push(entry_of(self.text.len(), tag));
     }
@@ -188,6 +190,14 @@ impl ValueWriter {
             push_units(block, width, *entry);
         }
         block.push_str(&self.text);
+    }
+
+    /// What was written as a list.
+    pub(super) fn finish_list(&self) -> String {
+        let mut text = String::new();
+        push_units(&mut text, COUNT, self.entries.len() as u64);
+        self.append_to(&mut text);
+        text
     }
 
     pub(super) fn finish(&self) -> Box<str> {

@@ -150,8 +150,7 @@ impl BlockWriter {
             MemberValue::Number(text) => self.value(name, Tag::Number, text),
             MemberValue::Text(text) => self.text(name, text),
             MemberValue::List(list) => {
-                self.name(name);
-                self.values.push_values(Tag::List, list.values);
+                self.value(name, Tag::List, &list.values.to_list());
             }
             MemberValue::Object(object) => {
                 self.open(name);
@@ -233,7 +232,7 @@ impl Block {
     }
 
     /// The same with another value, which is no object, at one place. O(length).
-    pub(super) fn with(&self, at: usize, value: &Json) -> Self {
+    pub(super) fn with(&self, at: usize, value: MemberValue<'_>) -> Self {
         let mut shared = self.shared().to_vec();
         let old = self.values().get(at);
         let old_place = old
@@ -242,11 +241,11 @@ impl Block {
             .filter(|place| *place < shared.len());
         let with = |tag, text: &str| self.values().with(at, tag, text);
         let values = match value {
-            Json::Null => with(Tag::Null, ""),
-            Json::Bool(flag) => with(Tag::flag(*flag), ""),
-            Json::Number(number) => with(Tag::Number, &number.to_string()),
-            Json::String(text) if is_shared(value) => {
-                let text = Arc::from(text.as_str());
+            MemberValue::Null => with(Tag::Null, ""),
+            MemberValue::Bool(flag) => with(Tag::flag(flag), ""),
+            MemberValue::Number(text) => with(Tag::Number, text),
+            MemberValue::Text(text) if text.len() >= SHARED_FROM => {
+                let text = Arc::from(text);
                 let place = match old_place {
                     Some(place) => {
                         shared[place] = text;
@@ -259,17 +258,14 @@ impl Block {
                 };
                 with(Tag::Shared, &place.to_string())
             }
-            Json::String(text) => with(Tag::Text, text),
-            Json::Array(_) | Json::Object(_) => {
-                let mut list = ValueWriter::default();
-                push_json(&mut list, value);
-                match Values::new(&list.finish(), 1).get(0) {
-                    Some((tag, text)) => with(tag, text),
-                    None => with(Tag::Null, ""),
-                }
-            }
+            MemberValue::Text(text) => with(Tag::Text, text),
+            MemberValue::List(list) => with(Tag::List, &list.values.to_list()),
+            MemberValue::Object(object) => with(Tag::Object, &listed(object).finish_list()),
         };
-        if let Some(place) = old_place.filter(|_| !is_shared(value)) {
+        let is_shared = value
+            .as_text()
+            .is_some_and(|text| text.len() >= SHARED_FROM);
+        if let Some(place) = old_place.filter(|_| !is_shared) {
             // The places of others stay.
             shared[place] = Arc::from("");
         }
@@ -281,6 +277,40 @@ impl Block {
     }
 }
 
-fn is_shared(value: &Json) -> bool {
-    value.as_str().is_some_and(|text| text.len() >= SHARED_FROM)
+/// An object as it is in a list.
+fn listed(object: Object<'_>) -> ValueWriter {
+    let mut writer = ValueWriter::default();
+    for (name, value) in object.iter() {
+        writer.push(Tag::Text, name);
+        push_member(&mut writer, value);
+    }
+    writer
+}
+
+fn push_member(writer: &mut ValueWriter, value: MemberValue<'_>) {
+    match value {
+        MemberValue::Null => writer.push(Tag::Null, ""),
+        MemberValue::Bool(flag) => writer.push(Tag::flag(flag), ""),
+        MemberValue::Number(text) => writer.push(Tag::Number, text),
+        MemberValue::Text(text) => writer.push(Tag::Text, text),
+        MemberValue::List(list) => writer.push(Tag::List, &list.values.to_list()),
+        MemberValue::Object(object) => writer.push_list(Tag::Object, &listed(object)),
+    }
+}
+
+/// A JSON value as a member holds it.
+pub(super) fn with_member<R>(value: &Json, then: impl FnOnce(MemberValue<'_>) -> R) -> R {
+    match value {
+        Json::Null => then(MemberValue::Null),
+        Json::Bool(flag) => then(MemberValue::Bool(*flag)),
+        Json::String(text) => then(MemberValue::Text(text)),
+        Json::Number(number) => then(MemberValue::Number(&number.to_string())),
+        Json::Array(_) | Json::Object(_) => {
+            let mut writer = ValueWriter::default();
+            push_json(&mut writer, value);
+            let block = writer.finish();
+            let value = Values::new(&block, 1).get(0);
+            then(value.map_or(MemberValue::Null, |value| MemberValue::of(value, &[])))
+        }
+    }
 }

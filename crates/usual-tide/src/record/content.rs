@@ -173,6 +173,16 @@ impl<'a> MemberValue<'a> {
         }
     }
 
+    /// Whether it has no more levels of objects and lists than this.
+    pub(super) fn nests_at_most(&self, levels: usize) -> bool {
+        let mut inner: Box<dyn Iterator<Item = MemberValue<'_>>> = match self {
+            Self::List(list) => Box::new(list.iter()),
+            Self::Object(object) => Box::new(object.iter().map(|(_, value)| value)),
+            _ => return true,
+        };
+        levels > 0 && inner.all(|value| value.nests_at_most(levels - 1))
+    }
+
     /// The value as a field holds it; numbers as exactly as can be.
     pub(crate) fn content(self) -> FieldContent<'a> {
         match self {

@@ -1,5 +1,6 @@
 //! Fields of records, read and written as those of other items are.
 
+use super::build::with_member;
 use super::content::MemberValue;
 use super::differ::changed_members;
 use super::item::Record;
@@ -62,7 +63,14 @@ impl FieldAccess<Record> for Member {
     }
 
     fn set(&self, item: &mut Record, value: Value<'_>) -> Result<(), InputError> {
-        self.put(item, &json_of(&value))
+        match &value {
+            Value::Missing => self.put(item, MemberValue::Null),
+            Value::Bool(flag) => self.put(item, MemberValue::Bool(*flag)),
+            Value::Integer(number) => self.put(item, MemberValue::Number(&number.to_string())),
+            Value::Decimal(number) => self.put(item, MemberValue::Number(&number.to_string())),
+            Value::Text(text) => self.put(item, MemberValue::Text(text)),
+            other => with_member(&json_of(other), |value| self.put(item, value)),
+        }
     }
 
     fn shown(&self, item: &Record) -> String {
@@ -79,29 +87,40 @@ impl FieldAccess<Record> for Member {
     /// must be of the field's kind.
     fn read(&self, item: &mut Record, text: &str) -> Result<(), InputError> {
         let typed = text.trim();
-        let json = match self.of(item) {
-            None | Some(MemberValue::Null | MemberValue::Text(_)) => self.read_text(text)?,
-            Some(_) if typed.is_empty() => Json::Null,
-            Some(MemberValue::Bool(_)) => json_of(&Kind::Bool.read(text)?),
+        match self.of(item) {
+            None | Some(MemberValue::Null | MemberValue::Text(_)) => {
+                let value = self.read_text(text)?;
+                self.set(item, value)
+            }
+            Some(_) if typed.is_empty() => self.put(item, MemberValue::Null),
+            Some(MemberValue::Bool(_)) => {
+                let value = Kind::Bool.read(text)?;
+                self.set(item, value)
+            }
             Some(MemberValue::Number(_)) => {
-                let number = serde_json::from_str(typed).ok().filter(Json::is_number);
-                number.ok_or_else(|| InputError::NotA {
-                    expected: Kind::Decimal,
-                    given: text.to_owned(),
-                })?
+                let is_number =
+                    serde_json::from_str(typed).is_ok_and(|json: Json| json.is_number());
+                if !is_number {
+                    return Err(InputError::NotA {
+                        expected: Kind::Decimal,
+                        given: text.to_owned(),
+                    });
+                }
+                self.put(item, MemberValue::Number(typed))
             }
             Some(MemberValue::List(_) | MemberValue::Object(_)) => {
-                serde_json::from_str(typed).map_err(|why| InputError::Other(why.to_string()))?
+                let json = serde_json::from_str(typed);
+                let json: Json = json.map_err(|why| InputError::Other(why.to_string()))?;
+                with_member(&json, |value| self.put(item, value))
             }
-        };
-        self.put(item, &json)
+        }
     }
 
     fn copy(&self, from: &Record, to: &mut Record) {
         match self.of(from) {
             Some(value) => {
                 // What cannot be set there is left, as an edit that is refused would be.
-                if let Err(why) = self.put(to, &value.to_json()) {
+                if let Err(why) = self.put(to, value) {
                     tracing::debug!(field = %self.name, %why, "not copied");
                 }
             }
@@ -123,23 +142,23 @@ impl Member {
         item.field_at(&self.name, &self.known)
     }
 
-    fn put(&self, item: &mut Record, json: &Json) -> Result<(), InputError> {
+    fn put(&self, item: &mut Record, value: MemberValue<'_>) -> Result<(), InputError> {
         let spot = item.spot(&self.name, &self.known);
-        item.set_at(&self.name, spot, json)
+        item.set_at(&self.name, spot, value)
             .map_err(|why| InputError::Other(why.to_string()))
     }
 
     /// Text where there was text or nothing: of the field's kind, and as it was typed.
-    fn read_text(&self, text: &str) -> Result<Json, InputError> {
+    fn read_text<'a>(&self, text: &'a str) -> Result<Value<'a>, InputError> {
         match self.kind {
-            Kind::Any | Kind::Text | Kind::Choice | Kind::List => Ok(Json::from(text)),
-            Kind::Bool | Kind::Integer | Kind::Float => Ok(json_of(&self.kind.read(text)?)),
+            Kind::Any | Kind::Text | Kind::Choice | Kind::List => Ok(Value::from(text)),
+            Kind::Bool | Kind::Integer | Kind::Float => self.kind.read(text),
             Kind::Decimal | Kind::Date | Kind::Timestamp => {
                 let value = self.kind.read(text)?;
                 Ok(if value.is_missing() {
-                    Json::Null
+                    Value::Missing
                 } else {
-                    Json::from(text.trim())
+                    Value::from(text.trim())
                 })
             }
         }

@@ -1,6 +1,6 @@
 //! The record itself.
 
-use super::build::{Block, BlockWriter};
+use super::build::{Block, BlockWriter, with_member};
 use super::content::{MemberValue, Object};
 use super::differ::changed_members;
 use super::name::{FieldName, FieldNameError};
@@ -8,6 +8,7 @@ use super::shape::{KnownSpot, SameName, Spot};
 use crate::item::{FieldPath, Item};
 use crate::item::{KeyError, RecordKey};
 use serde_json::{Map, Value};
+use std::fmt;
 use std::sync::Arc;
 
 /// Levels of objects and lists that a record may have, so that what works on it level by level has an end, and so
@@ -34,7 +35,7 @@ pub(super) const MOST_DEPTH: usize = 100;
 /// assert_eq!(piece.get("fee.amount").unwrap(), "4.50");
 /// # Ok(()) }
 /// ```
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Record {
     key: RecordKey,
     block: Block,
@@ -206,7 +207,7 @@ impl Record {
     /// ```
     pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {
         let spot = self.block.names.spot(name);
-        self.set_at(name, spot, &value)
+        with_member(&value, |value| self.set_at(name, spot, value))
     }
 
     /// Sets a field that is at this spot. O(members).
@@ -214,15 +215,15 @@ impl Record {
         &mut self,
         name: &FieldName,
         spot: Option<Spot>,
-        value: &Value,
+        value: MemberValue<'_>,
     ) -> Result<(), SetError> {
         // A name has no more steps than that.
-        if !nests_at_most(value, MOST_DEPTH - name.members().len().min(MOST_DEPTH)) {
+        if !value.nests_at_most(MOST_DEPTH - name.members().len().min(MOST_DEPTH)) {
             return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
         }
         let names = &self.block.names;
         let block = match spot {
-            Some(Spot::Value(at)) if !value.is_object() => {
+            Some(Spot::Value(at)) if value.as_object().is_none() => {
                 let block = self.block.with(at, value);
                 if names.key_spot() != spot {
                     self.block = block;
@@ -268,7 +269,12 @@ impl Record {
 
 /// Writes the members of an object with another value at the end of a way; `false` when something else than an
 /// object is in the way.
-fn set_in(writer: &mut BlockWriter, object: Object<'_>, way: &[String], value: &Value) -> bool {
+fn set_in(
+    writer: &mut BlockWriter,
+    object: Object<'_>,
+    way: &[String],
+    value: MemberValue<'_>,
+) -> bool {
     let Some((first, rest)) = way.split_first() else {
         return false;
     };
@@ -280,7 +286,7 @@ fn set_in(writer: &mut BlockWriter, object: Object<'_>, way: &[String], value: &
         }
         is_set = true;
         match old {
-            _ if rest.is_empty() => writer.json(name, value),
+            _ if rest.is_empty() => writer.member(name, value),
             MemberValue::Null => set_new(writer, name, rest, value),
             MemberValue::Object(inner) => {
                 writer.open(name);
@@ -299,9 +305,9 @@ fn set_in(writer: &mut BlockWriter, object: Object<'_>, way: &[String], value: &
 }
 
 /// Writes a member that was not there, with the objects that lead to the value.
-fn set_new(writer: &mut BlockWriter, name: &str, rest: &[String], value: &Value) {
+fn set_new(writer: &mut BlockWriter, name: &str, rest: &[String], value: MemberValue<'_>) {
     let Some((next, rest)) = rest.split_first() else {
-        return writer.json(name, value);
+        return writer.member(name, value);
     };
     writer.open(name);
     set_new(writer, next, rest, value);
@@ -348,6 +354,13 @@ fn read_key(block: &Block) -> Result<RecordKey, RecordError> {
         name: key.to_string(),
         why,
     })
+}
+
+/// As JSON text.
+impl fmt::Debug for Record {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&self.members(), f)
+    }
 }
 
 impl PartialEq for Record {

@@ -19,6 +19,10 @@
 //! );
 //! # Ok(()) }
 //! ```
+//!
+//! What is read from text is written as it was, numbers to the last digit and members in their order, whatever
+//! features `serde_json` is built with. As [`Json`] values, numbers that no float holds and the order of members are kept
+//! where its features `arbitrary_precision` and `preserve_order` are on; this crate does not switch them on.
 
 mod block;
 mod build;

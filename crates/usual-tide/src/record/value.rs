@@ -38,7 +38,7 @@ impl SortValue for Value {
         let within = match self {
             Self::Bool(flag) => flag.prefix(),
             // Rounding to a float keeps the order; what it makes equal is compared in full.
-            Self::Number(number) => number.as_str().parse().unwrap_or(0.0_f64).prefix(),
+            Self::Number(number) => number.to_string().parse().unwrap_or(0.0_f64).prefix(),
             Self::String(text) => text.prefix(),
             _ => 0,
         };

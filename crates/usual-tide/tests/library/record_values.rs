@@ -275,3 +275,27 @@ fn many_members_many_shapes_and_long_texts_are_kept() {
     let changed: Vec<&str> = changed.iter().map(|path| path.as_pointer()).collect();
     assert_eq!(changed, ["/only0", "/new"]);
 }
+
+#[test]
+fn values_of_every_length_are_found_before_and_after_an_edit() {
+    // Short values have short entries, and long ones longer; here edits go from one to the other and back.
+    for length in (2_000..2_100).chain([0, 1, 126, 127, 128, 129, 20_000]) {
+        let text = "é".repeat(length / 2) + &"x".repeat(length % 2);
+        let line = format!(r#"{{"id":1,"a":"first","list":["{text}",1],"b":"last"}}"#);
+        let mut record = parsed(&line);
+        assert_eq!(record.members().to_string(), line);
+        record
+            .set("list", json!([text, "more", {"in": text}]))
+            .unwrap();
+        record.set("a", json!("another first")).unwrap();
+        let list = record.get("list").unwrap().as_list().unwrap();
+        assert_eq!(list.get(0).unwrap().as_text(), Some(&*text));
+        let object = list.get(2).unwrap().as_object().unwrap();
+        assert_eq!(object.get("in").unwrap().as_text(), Some(&*text));
+        assert_eq!(record.get("b").unwrap(), "last");
+        record.set("list", Value::Null).unwrap();
+        record.set("a", json!("first")).unwrap();
+        let expected = r#"{"id":1,"a":"first","list":null,"b":"last"}"#;
+        assert_eq!(format!("{record:?}"), expected);
+    }
+}

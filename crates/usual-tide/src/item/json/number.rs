@@ -46,7 +46,7 @@ impl Decimal {
     }
 
     pub(crate) fn of(number: &Number) -> Self {
-        Self::parse(number.as_str())
+        Self::parse(&number.to_string())
     }
 
     /// An integer as a JSON number, whatever its size.
