@@ -57,9 +57,18 @@ fn line(figure: &Figure) -> [String; 6] {
         seconds(figure.work_seconds),
         figure.floor.to_owned(),
         seconds(figure.floor_seconds),
-        format!("{:.2}", figure.ratio),
-        format!("{:.2} to {:.2}", figure.lowest, figure.highest),
+        ratio(figure.ratio),
+        format!("{} to {}", ratio(figure.lowest), ratio(figure.highest)),
     ]
+}
+
+/// A ratio to two digits behind the point, or to two that say something.
+fn ratio(ratio: f64) -> String {
+    match ratio {
+        ratio if ratio >= 0.1 => format!("{ratio:.2}"),
+        ratio if ratio >= 0.01 => format!("{ratio:.3}"),
+        ratio => format!("{ratio:.5}"),
+    }
 }
 
 /// A time with its unit.

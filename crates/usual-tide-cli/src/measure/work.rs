@@ -1,4 +1,5 @@
-//! What is measured, each beside the least that any program would have to do.
+//! What is measured, each beside the least that any program would have to do, and edits also beside what an app does
+//! that sorts and compares all rows.
 
 use crate::error::CommandError;
 use fastrand::Rng;
@@ -15,6 +16,9 @@ use usual_tide::{Feed, Item, ListId, Query, Search, Sort, Store};
 /// Edits of one round.
 const EDITS: usize = 1000;
 
+/// Edits after each of which all rows are sorted and compared.
+const EDITS_COMPARED: usize = 10;
+
 /// As a search folds text.
 const FOLDING: Folding = Folding::CaseAndAccents;
 
@@ -29,7 +33,7 @@ pub(super) struct Work {
 }
 
 /// In the order in which an app comes to them.
-pub(super) static ALL: [Work; 7] = [
+pub(super) static ALL: [Work; 8] = [
     Work {
         name: "load",
         floor: "one hash pass over the keys",
@@ -54,6 +58,11 @@ pub(super) static ALL: [Work; 7] = [
         name: "1000 edits, each read",
         floor: "1000 times remove and insert in an ordered map",
         run: edits,
+    },
+    Work {
+        name: "10 edits, each read",
+        floor: "sorting and comparing all rows, 10 times",
+        run: against_comparing_all,
     },
     Work {
         name: "batch of 1000 edits",
@@ -236,6 +245,39 @@ fn edits(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
     });
     done?;
     Ok((work, ordered_map(subject, seed)))
+}
+
+/// What an app pays that sorts its rows anew after each edit and looks for what is different.
+fn against_comparing_all(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {
+    let mut changes = subject.changes(seed.wrapping_add(1 << 33));
+    changes.truncate(EDITS_COMPARED);
+    let mut shown: Vec<Arc<Record>> = subject.store.items().cloned().collect();
+    let field = subject.field;
+    shown.sort_by(|one, two| text(one, field).cmp(text(two, field)));
+    let mut floor = Duration::ZERO;
+    let mut work = Duration::ZERO;
+    for (key, with) in &changes {
+        let (done, edited) = timed(|| {
+            subject.edit(key, with)?;
+            subject.read()
+        });
+        done?;
+        work += edited;
+        let mut rows: Vec<Arc<Record>> = subject.store.items().cloned().collect();
+        let (_, compared) = timed(|| {
+            rows.sort_by(|one, two| text(one, field).cmp(text(two, field)));
+            let before = shown.iter().enumerate().map(|(at, item)| (item.key(), at));
+            let before: HashMap<_, _> = before.collect();
+            let differs = |(at, item): &(usize, &Arc<Record>)| {
+                let was = before.get(item.key());
+                was != Some(at) || *shown[*at] != ***item
+            };
+            rows.iter().enumerate().filter(differs).count()
+        });
+        floor += compared;
+        shown = rows;
+    }
+    Ok((work, floor))
 }
 
 fn batch(subject: &mut Subject<'_>, seed: u64) -> Result<Times, CommandError> {

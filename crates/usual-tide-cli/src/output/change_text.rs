@@ -190,7 +190,7 @@ fn section_lines(changes: &ChangeSet<Section>, names_after: &[String]) -> Vec<St
 fn title(record: &Record) -> String {
     let named = ["title", "name"]
         .iter()
-        .find_map(|name| record.members().get(*name));
+        .find_map(|name| record.members().get(name));
     let other = || {
         let key = record.key().to_value();
         record

@@ -7,13 +7,15 @@ use super::stream::Listener;
 use super::versions::Versions;
 use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use crate::merge::{Operation, operation};
-use serde_json::{Map, Value};
+use serde_json::Value;
 use std::collections::{HashMap, HashSet};
 use std::fmt;
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 use usual_tide::Item;
-use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker, parse_value};
+use usual_tide::record::{
+    FieldName, ParseError, Record, RecordKey, RecordMaker, Shape, parse_line,
+};
 use usual_tide::writes::Write;
 
 /// A server that speaks HTTP with JSON, and reports what others change by Server-Sent Events.
@@ -88,15 +90,11 @@ impl HttpSource {
         loading.progress(self.loaded_bytes, None)?;
         let text = std::str::from_utf8(&response.body);
         let text = text.map_err(|why| self.unusable(format!("not UTF-8 text: {why}")))?;
-        let Value::Array(items) = parse_value(text).map_err(|why| self.unusable(why))? else {
-            return Err(self.unusable("the answer is no array of items"));
-        };
-        let record = |(at, item)| {
-            self.maker
-                .record_of(item, || format!("element {at} (counted from 0)"))
-        };
-        let items: Result<Vec<Record>, _> = items.into_iter().enumerate().map(record).collect();
-        let items = items.map_err(|why| self.unusable(why))?;
+        let items = self.maker.parse_as(Shape::Json, text);
+        let items = items.map_err(|why| match why {
+            ParseError::NotAnArray { .. } => self.unusable("the answer is no array of items"),
+            why => self.unusable(why),
+        })?;
         self.next_page = response.next;
         let loaded = Loaded {
             items,
@@ -157,26 +155,24 @@ impl HttpSource {
 
     /// The item that an answer consists of, whose version is remembered.
     fn item_of(&mut self, response: &ReadResponse) -> Result<Record, SourceError> {
-        let members = response
-            .object()
-            .ok_or_else(|| self.unusable("the answer is no item"))?;
-        self.noted(members, response)
+        let read = match std::str::from_utf8(&response.body) {
+            Ok(text) => parse_line(text, 1, &self.maker),
+            Err(_) => Ok(None),
+        };
+        match read {
+            Ok(Some(item)) => Ok(self.noted(item, response)),
+            Err(ParseError::Record { why, .. }) => Err(self.unusable(why)),
+            _ => Err(self.unusable("the answer is no item")),
+        }
     }
 
-    fn noted(
-        &mut self,
-        members: Map<String, Value>,
-        response: &ReadResponse,
-    ) -> Result<Record, SourceError> {
-        let item = self
-            .maker
-            .record(members)
-            .map_err(|why| self.unusable(why))?;
+    /// Remembers the version that the server has of an item.
+    fn noted(&mut self, item: Record, response: &ReadResponse) -> Record {
         match &response.etag {
             Some(etag) => self.etags.insert(item.key().clone(), etag.clone()),
             None => self.etags.remove(item.key()),
         };
-        Ok(item)
+        item
     }
 
     /// One try; nothing when the server has another version than was thought, which is known now.
@@ -268,7 +264,11 @@ impl HttpSource {
         match response.status {
             404 | 410 => Ok(Outcome::Newer(None)),
             409 | 412 => match response.current() {
-                Some(members) => Ok(Outcome::Newer(Some(self.noted(members, response)?))),
+                Some(members) => {
+                    let item = self.maker.record(members);
+                    let item = item.map_err(|why| self.unusable(why))?;
+                    Ok(Outcome::Newer(Some(self.noted(item, response))))
+                }
                 None => Ok(Outcome::Answered(Answer::refused(response.reason()))),
             },
             _ if response.is_for_later() => Err(self.unexpected(response)),

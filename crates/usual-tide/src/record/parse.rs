@@ -96,8 +96,11 @@ pub fn parse(text: &str, key: &FieldName) -> Result<Vec<Record>, ParseError> {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>, ParseError> {
+    records_of(shape, text, &RecordMaker::new(key))
+}
+
+fn records_of(shape: Shape, text: &str, maker: &RecordMaker) -> Result<Vec<Record>, ParseError> {
     let text = without_mark(text);
-    let maker = RecordMaker::new(key);
     match shape {
         Shape::Json => {
             refuse_reserved(text.as_bytes())?;
@@ -119,7 +122,7 @@ pub fn parse_as(shape: Shape, text: &str, key: &FieldName) -> Result<Vec<Record>
         Shape::Ndjson => text
             .lines()
             .zip(1..)
-            .filter_map(|(line, number)| parse_line(line, number, &maker).transpose())
+            .filter_map(|(line, number)| parse_line(line, number, maker).transpose())
             .collect(),
     }
 }
@@ -305,6 +308,23 @@ impl RecordMaker {
             }
             _ => Err(RecordError::NotAnObject),
         }
+    }
+
+    /// The records of a text.
+    ///
+    /// # Errors
+    ///
+    /// [`ParseError`] with the line and column, or the element, that is wrong.
+    ///
+    /// ```
+    /// use usual_tide::record::{FieldName, RecordMaker, Shape};
+    ///
+    /// let maker = RecordMaker::new(&FieldName::parse("id")?);
+    /// assert_eq!(maker.parse_as(Shape::Json, r#"[{"id": 1}, {"id": 2}]"#)?.len(), 2);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn parse_as(&self, shape: Shape, text: &str) -> Result<Vec<Record>, ParseError> {
+        records_of(shape, text, self)
     }
 
     /// The record with these members.

@@ -261,7 +261,7 @@ fn many_members_many_shapes_and_long_texts_are_kept() {
     after.set("only0", json!(7)).unwrap();
     after.set("new.member", json!(true)).unwrap();
     let text = |record: &Record| record.get("long").unwrap().as_text().unwrap().as_ptr();
-    fn of<'a>(record: &'a Record) -> &'a str {
+    fn of(record: &Record) -> &str {
         record.get("long").unwrap().as_text().unwrap()
     }
     assert_eq!(text(&before), text(&after));
