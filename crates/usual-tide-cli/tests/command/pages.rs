@@ -14,7 +14,7 @@ fn measuring_tells_each_work_beside_its_floor() {
     assert_eq!(report["field"], "title");
     assert_eq!(report["sizes"][0]["rows"], 240);
     let figures = report["sizes"][0]["figures"].as_array().unwrap();
-    assert_eq!(figures.len(), 7);
+    assert_eq!(figures.len(), 8);
     for figure in figures {
         let number = |name: &str| figure[name].as_f64().unwrap();
         assert!(

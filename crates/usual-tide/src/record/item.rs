@@ -202,7 +202,7 @@ impl Record {
     /// let key = FieldName::parse("id")?;
     /// let mut record = parse(r#"[{"id": 1, "fee": {"amount": 4}}]"#, &key)?.remove(0);
     /// record.set_field(&FieldName::parse("fee.amount")?, 5.into())?;
-    /// assert_eq!(record.get("fee.amount"), Some(&5.into()));
+    /// assert_eq!(record.get("fee.amount").unwrap(), 5);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {

@@ -298,7 +298,7 @@ impl RecordMaker {
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let maker = RecordMaker::new(&FieldName::parse("id")?);
     /// let record = maker.read(&serde_json::json!({"id": 7, "title": "Bowl"}))?;
-    /// assert_eq!(record.get("title"), Some(&"Bowl".into()));
+    /// assert_eq!(record.get("title").unwrap(), "Bowl");
     /// # Ok(()) }
     /// ```
     pub fn read(&self, json: &Value) -> Result<Record, RecordError> {
