@@ -1,7 +1,7 @@
 //! Cost against size, the floor beside it.
 
 use super::Measured;
-use super::report::seconds;
+use super::report::{ratio, seconds};
 use crate::error::CommandError;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
@@ -128,7 +128,7 @@ fn draw_panel<B: DrawingBackend>(
     // One size alone needs some room on either side.
     let room = if least < most { 1.2 } else { 2.0 };
     let (left, right) = (least / room, most * room);
-    let title = format!("{}: {:.2} times its floor", last.work, last.ratio);
+    let title = format!("{}: {} times its floor", last.work, ratio(last.ratio));
     let floor = format!("floor: {}", last.floor);
     let panel = panel.titled(&title, style(14)).map_err(told)?;
     let panel = panel.titled(&floor, style(11)).map_err(told)?;

@@ -63,7 +63,7 @@ fn line(figure: &Figure) -> [String; 6] {
 }
 
 /// A ratio to two digits behind the point, or to two that say something.
-fn ratio(ratio: f64) -> String {
+pub(super) fn ratio(ratio: f64) -> String {
     match ratio {
         ratio if ratio >= 0.1 => format!("{ratio:.2}"),
         ratio if ratio >= 0.01 => format!("{ratio:.3}"),
