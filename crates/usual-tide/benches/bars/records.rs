@@ -282,15 +282,21 @@ fn reload(rows: usize, text: &str, report: &mut Report) {
             time
         },
         || {
-            let mut next = items.clone();
-            for _ in 0..rows / 100 {
-                next.remove(random.below(next.len()));
-                let at = random.below(next.len());
-                let other = format!("Bowl {}", random.next());
-                next[at].set_field(&title, other.into()).unwrap();
-                let moved = next.remove(random.below(next.len()));
-                next.insert(random.below(next.len()), moved);
+            let (mut next, mut moved) = (Vec::with_capacity(rows), Vec::new());
+            for mut item in items.iter().cloned() {
+                match random.below(100) {
+                    0 => continue,
+                    1 => moved.push(item),
+                    2 => {
+                        let other = format!("Bowl {}", random.next());
+                        item.set_field(&title, other.into()).unwrap();
+                        next.push(item);
+                    }
+                    3 => next.extend([Some(item), moved.pop()].into_iter().flatten()),
+                    _ => next.push(item),
+                }
             }
+            next.append(&mut moved);
             seconds(|| {
                 bound.store.reload(next).unwrap();
                 black_box(bound.feed.read(&bound.store).unwrap());
