@@ -1,9 +1,11 @@
 //! Members of JSON objects by the way to them.
 
+#[cfg(feature = "files")]
 use serde_json::{Map, Value};
 
 /// Puts a value at the end of a path, and makes the objects on the path that are missing. Nothing happens where
 /// a value on the path is no object.
+#[cfg(feature = "files")]
 pub(crate) fn put(members: &mut Map<String, Value>, path: &[String], value: Value) {
     match path {
         [] => {}

@@ -78,7 +78,7 @@ impl<'a> Values<'a> {
 
     #[inline]
     fn width(&self) -> usize {
-        match self.text.len() - NARROW * self.len > NARROW_MOST {
+        match self.text.len().saturating_sub(NARROW * self.len) > NARROW_MOST {
             true => WIDE,
             false => NARROW,
         }

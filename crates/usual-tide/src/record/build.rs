@@ -5,6 +5,7 @@ use super::content::{MemberValue, Object};
 use super::name::FieldName;
 use super::shape::{MemberNames, NameList, SameName, Step};
 use serde_json::{Map, Value as Json};
+use std::borrow::Cow;
 use std::sync::Arc;
 
 /// From so many bytes on, a text is shared by the records that have it.
@@ -145,24 +146,18 @@ impl BlockWriter {
 
     pub(super) fn member(&mut self, name: &str, value: MemberValue<'_>) {
         match value {
-            MemberValue::Null => self.value(name, Tag::Null, ""),
-            MemberValue::Bool(flag) => self.value(name, Tag::flag(flag), ""),
-            MemberValue::Number(text) => self.value(name, Tag::Number, text),
             MemberValue::Text(text) => self.text(name, text),
-            MemberValue::List(list) => {
-                self.value(name, Tag::List, &list.values.to_list());
-            }
             MemberValue::Object(object) => {
                 self.open(name);
-                self.object(object);
+                for (name, value) in object.iter() {
+                    self.member(name, value);
+                }
                 self.close();
             }
-        }
-    }
-
-    pub(super) fn object(&mut self, object: Object<'_>) {
-        for (name, value) in object.iter() {
-            self.member(name, value);
+            other => {
+                let (tag, text) = written(other);
+                self.value(name, tag, &text);
+            }
         }
     }
 
@@ -240,31 +235,23 @@ impl Block {
             .and_then(|(_, place)| place.parse::<usize>().ok())
             .filter(|place| *place < shared.len());
         let with = |tag, text: &str| self.values().with(at, tag, text);
-        let values = match value {
-            MemberValue::Null => with(Tag::Null, ""),
-            MemberValue::Bool(flag) => with(Tag::flag(flag), ""),
-            MemberValue::Number(text) => with(Tag::Number, text),
-            MemberValue::Text(text) if text.len() >= SHARED_FROM => {
-                let text = Arc::from(text);
-                let place = match old_place {
-                    Some(place) => {
-                        shared[place] = text;
-                        place
-                    }
-                    None => {
-                        shared.push(text);
-                        shared.len() - 1
-                    }
-                };
-                with(Tag::Shared, &place.to_string())
-            }
-            MemberValue::Text(text) => with(Tag::Text, text),
-            MemberValue::List(list) => with(Tag::List, &list.values.to_list()),
-            MemberValue::Object(object) => with(Tag::Object, &listed(object).finish_list()),
-        };
         let is_shared = value
             .as_text()
             .is_some_and(|text| text.len() >= SHARED_FROM);
+        let values = match (value, old_place) {
+            (MemberValue::Text(text), Some(place)) if is_shared => {
+                shared[place] = Arc::from(text);
+                with(Tag::Shared, &place.to_string())
+            }
+            (MemberValue::Text(text), None) if is_shared => {
+                shared.push(Arc::from(text));
+                with(Tag::Shared, &(shared.len() - 1).to_string())
+            }
+            _ => {
+                let (tag, text) = written(value);
+                with(tag, &text)
+            }
+        };
         if let Some(place) = old_place.filter(|_| !is_shared) {
             // The places of others stay.
             shared[place] = Arc::from("");
@@ -277,28 +264,27 @@ impl Block {
     }
 }
 
-/// An object as it is in a list.
-fn listed(object: Object<'_>) -> ValueWriter {
-    let mut writer = ValueWriter::default();
-    for (name, value) in object.iter() {
-        writer.push(Tag::Text, name);
-        push_member(&mut writer, value);
-    }
-    writer
-}
-
-fn push_member(writer: &mut ValueWriter, value: MemberValue<'_>) {
+/// What a value is in a block, or in a list: its tag and its text.
+fn written(value: MemberValue<'_>) -> (Tag, Cow<'_, str>) {
     match value {
-        MemberValue::Null => writer.push(Tag::Null, ""),
-        MemberValue::Bool(flag) => writer.push(Tag::flag(flag), ""),
-        MemberValue::Number(text) => writer.push(Tag::Number, text),
-        MemberValue::Text(text) => writer.push(Tag::Text, text),
-        MemberValue::List(list) => writer.push(Tag::List, &list.values.to_list()),
-        MemberValue::Object(object) => writer.push_list(Tag::Object, &listed(object)),
+        MemberValue::Null => (Tag::Null, "".into()),
+        MemberValue::Bool(flag) => (Tag::flag(flag), "".into()),
+        MemberValue::Number(text) => (Tag::Number, text.into()),
+        MemberValue::Text(text) => (Tag::Text, text.into()),
+        MemberValue::List(list) => (Tag::List, list.values.to_list().into()),
+        MemberValue::Object(object) => {
+            let mut writer = ValueWriter::default();
+            for (name, value) in object.iter() {
+                writer.push(Tag::Text, name);
+                let (tag, text) = written(value);
+                writer.push(tag, &text);
+            }
+            (Tag::Object, writer.finish_list().into())
+        }
     }
 }
 
-/// A JSON value as a member holds it.
+/// A JSON value as a member holds it. It must not nest deeper than a record may.
 pub(super) fn with_member<R>(value: &Json, then: impl FnOnce(MemberValue<'_>) -> R) -> R {
     match value {
         Json::Null => then(MemberValue::Null),

@@ -2,6 +2,8 @@
 
 use super::build::BlockWriter;
 use super::content::MemberValue;
+use super::item::{MOST_DEPTH, RecordError, nests_at_most};
+use serde_core::de::IgnoredAny;
 use serde_json::Value as Json;
 
 /// The members of records that the columns of a table are: names are brought in order once for all rows.
@@ -62,19 +64,50 @@ impl Columns {
         Self { steps }
     }
 
-    pub(super) fn write(&self, values: &[ColumnValue<'_>], writer: &mut BlockWriter) {
+    /// An error where a value cannot be a member.
+    pub(super) fn write(
+        &self,
+        values: &[ColumnValue<'_>],
+        writer: &mut BlockWriter,
+    ) -> Result<(), RecordError> {
+        let mut levels = MOST_DEPTH - 1;
+        let too_deep = || RecordError::TooDeep { most: MOST_DEPTH };
         for step in &self.steps {
             match step {
                 ColumnStep::Value { name, column } => match values.get(*column) {
-                    Some(ColumnValue::Value(value)) => writer.member(name, *value),
-                    Some(ColumnValue::Json(value)) => writer.json(name, value),
+                    Some(ColumnValue::Value(MemberValue::Number(text))) if !is_number(text) => {
+                        let text = (*text).to_owned();
+                        return Err(RecordError::NotANumber { text });
+                    }
+                    Some(ColumnValue::Value(value)) if value.nests_at_most(levels) => {
+                        writer.member(name, *value);
+                    }
+                    Some(ColumnValue::Json(value)) if nests_at_most(value, levels) => {
+                        writer.json(name, value);
+                    }
+                    Some(_) => return Err(too_deep()),
                     None => writer.member(name, MemberValue::Null),
                 },
-                ColumnStep::Open { name } => writer.open(name),
-                ColumnStep::Close => writer.close(),
+                ColumnStep::Open { name } => {
+                    writer.open(name);
+                    levels = levels.checked_sub(1).ok_or_else(too_deep)?;
+                }
+                ColumnStep::Close => {
+                    writer.close();
+                    levels += 1;
+                }
             }
         }
+        Ok(())
     }
+}
+
+/// Whether a text is a number, and nothing else, as JSON writes it.
+fn is_number(text: &str) -> bool {
+    let begins = text.starts_with(|first: char| first == '-' || first.is_ascii_digit());
+    begins
+        && text.ends_with(|last: char| last.is_ascii_digit())
+        && serde_json::from_str::<IgnoredAny>(text).is_ok()
 }
 
 fn put(members: &mut Vec<(String, Branch)>, path: &[String], column: usize) {

@@ -205,7 +205,7 @@ fn number_to_json(text: &str) -> Json {
 }
 
 /// The long text at a place among those that a record shares.
-pub(super) fn shared_text<'a>(place: &str, shared: &'a [Arc<str>]) -> Option<&'a Arc<str>> {
+fn shared_text<'a>(place: &str, shared: &'a [Arc<str>]) -> Option<&'a Arc<str>> {
     shared.get(place.parse::<usize>().ok()?)
 }
 
@@ -374,17 +374,13 @@ impl<'a> ShapedMembers<'a> {
             }
         }
     }
-
-    pub(super) fn spot(self, spot: Spot) -> Option<MemberValue<'a>> {
-        self.at(spot)
-    }
 }
 
 impl<'a> Object<'a> {
     /// What is at a spot of its shape.
     pub(super) fn at(&self, spot: Spot) -> Option<MemberValue<'a>> {
         match self.0 {
-            Members::Shaped(members) => members.spot(spot),
+            Members::Shaped(members) => members.at(spot),
             Members::Listed(_) => None,
         }
     }
@@ -480,7 +476,8 @@ impl PartialEq<&str> for MemberValue<'_> {
 
 impl PartialEq<i64> for MemberValue<'_> {
     fn eq(&self, other: &i64) -> bool {
-        self.as_i64() == Some(*other)
+        self.as_number()
+            .is_some_and(|number| is_same_number(number, &other.to_string()))
     }
 }
 
@@ -510,7 +507,11 @@ impl PartialEq<Json> for MemberValue<'_> {
 /// As JSON text.
 impl fmt::Display for MemberValue<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&serde_json::to_string(self).map_err(|_| fmt::Error)?)
+        match self {
+            // Whoever made it without a record may have made it of any text.
+            Self::Number(text) => f.write_str(text),
+            other => f.write_str(&serde_json::to_string(other).map_err(|_| fmt::Error)?),
+        }
     }
 }
 

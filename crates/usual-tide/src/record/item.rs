@@ -62,6 +62,12 @@ pub enum RecordError {
         /// The most.
         most: usize,
     },
+    /// A value that is given as a number is none.
+    #[error("{text:?} is no number as JSON writes it")]
+    NotANumber {
+        /// The text.
+        text: String,
+    },
     /// Its key field holds something else.
     #[error("its field {name:?} is no key: {why}")]
     BadKey {
@@ -206,6 +212,10 @@ impl Record {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn set_field(&mut self, name: &FieldName, value: Value) -> Result<(), SetError> {
+        // It is looked at before it is taken in, however deep it nests.
+        if !nests_at_most(&value, MOST_DEPTH) {
+            return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
+        }
         let spot = self.block.names.spot(name);
         with_member(&value, |value| self.set_at(name, spot, value))
     }
@@ -330,7 +340,7 @@ fn take_in(writer: &mut BlockWriter, object: Object<'_>, way: &[String]) {
 }
 
 /// Whether a value has no more levels of objects and lists than this.
-fn nests_at_most(value: &Value, levels: usize) -> bool {
+pub(super) fn nests_at_most(value: &Value, levels: usize) -> bool {
     let mut inner: Box<dyn Iterator<Item = &Value>> = match value {
         Value::Array(values) => Box::new(values.iter()),
         Value::Object(members) => Box::new(members.values()),

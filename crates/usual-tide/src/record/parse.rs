@@ -340,7 +340,7 @@ impl RecordMaker {
     ///
     /// # Errors
     ///
-    /// [`RecordError`] when it would have no key, or a value nests too deep.
+    /// [`RecordError`] when it would have no key, a value nests too deep, or a number is none.
     pub fn row(
         &self,
         columns: &Columns,
@@ -348,7 +348,7 @@ impl RecordMaker {
     ) -> Result<Record, RecordError> {
         let mut writer = self.writer();
         writer.clear();
-        columns.write(values, &mut writer);
+        columns.write(values, &mut writer)?;
         Record::of_written(&mut writer, &self.key)
     }
 

@@ -5,7 +5,9 @@ use proptest::prelude::*;
 use serde_json::{Map, Value, json};
 use usual_tide::Item;
 use usual_tide::fields::Fields;
-use usual_tide::record::{FieldName, MemberValue, Record, RecordMaker, Shape, parse_as};
+use usual_tide::record::{
+    ColumnValue, Columns, FieldName, MemberValue, Record, RecordError, RecordMaker, Shape, parse_as,
+};
 
 fn name(text: &str) -> FieldName {
     FieldName::parse(text).unwrap()
@@ -298,4 +300,43 @@ fn values_of_every_length_are_found_before_and_after_an_edit() {
         let expected = r#"{"id":1,"a":"first","list":null,"b":"last"}"#;
         assert_eq!(format!("{record:?}"), expected);
     }
+}
+
+#[test]
+fn what_cannot_be_in_a_record_is_refused_by_rows_and_edits() {
+    let nested = |levels: usize| (0..levels).fold(json!(1), |inner, _| json!([inner]));
+    let maker = RecordMaker::new(&name("id"));
+    let path = |path: &[&str]| {
+        path.iter()
+            .map(|name| (*name).to_owned())
+            .collect::<Vec<_>>()
+    };
+    let columns = Columns::new([path(&["id"]), path(&["a", "b"])]);
+    let row = |id: &'static str, value: Value| {
+        let id = ColumnValue::from(MemberValue::Number(id));
+        maker.row(&columns, &[id, ColumnValue::Json(value)])
+    };
+    assert!(row("1", nested(98)).is_ok());
+    assert_eq!(
+        row("1", nested(99)),
+        Err(RecordError::TooDeep { most: 100 })
+    );
+    for text in ["", "x", "007", "1 ", " 1", "1,2", "+1", "1.", "NaN"] {
+        let refused = Err(RecordError::NotANumber {
+            text: text.to_owned(),
+        });
+        assert_eq!(row(text, json!(null)), refused);
+        assert_eq!(MemberValue::Number(text).to_string(), text);
+    }
+    // A value that nests far deeper is refused without being gone through, and nothing changes.
+    let mut record = row("1", json!(2)).unwrap();
+    let before = record.clone();
+    assert!(record.set("a.b", nested(98)).is_ok());
+    for deep in [99, 100, 1_000] {
+        let mut refused = before.clone();
+        let why = refused.set("a.b", nested(deep)).unwrap_err();
+        assert_eq!(why, RecordError::TooDeep { most: 100 }.into());
+        assert_eq!(refused, before);
+    }
+    assert_eq!(parsed(r#"{"id":1,"n":1.0}"#).get("n").unwrap(), 1);
 }
