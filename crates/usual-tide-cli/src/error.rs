@@ -119,6 +119,19 @@ pub(crate) enum CommandError {
     Apply(#[from] ApplyError<RecordKey>),
     #[error("the view shows other rows than the list")]
     OutOfStep,
+    #[cfg(feature = "browse")]
+    #[error(
+        "the view of list {list} differs from the list at line {line}; what it was told was written to {trace}, \
+         which `usual-tide verify` reads"
+    )]
+    ViewDiffers {
+        list: u64,
+        line: usize,
+        trace: String,
+    },
+    #[cfg(feature = "browse")]
+    #[error("the terminal cannot be used: {0}")]
+    Terminal(io::Error),
 }
 
 impl CommandError {

@@ -2,6 +2,8 @@
 //! step.
 
 mod args;
+#[cfg(feature = "browse")]
+mod browse;
 mod commands;
 mod demo;
 mod error;
@@ -44,6 +46,8 @@ fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
         Command::Apply(apply) => commands::apply::run(&apply, out),
         Command::Replay(replay) => commands::replay::run(&replay, out),
         Command::Watch(watch) => commands::watch::run(&watch, out),
+        #[cfg(feature = "browse")]
+        Command::Browse(browse) => browse::run(&browse),
         #[cfg(feature = "net")]
         Command::Serve(serve) => serve::run(&serve, out),
         Command::Measure(measure) => measure::run(&measure, out),

@@ -1,10 +1,14 @@
 //! The command line.
 
+#[cfg(feature = "browse")]
+mod browse;
 mod demo;
 mod query;
 #[cfg(feature = "net")]
 mod serve;
 
+#[cfg(feature = "browse")]
+pub(crate) use browse::Browse;
 pub(crate) use demo::{Demo, SCENES, SceneRange};
 pub(crate) use query::{FieldNames, ItemOptions, QueryOptions, Totals};
 #[cfg(feature = "net")]
@@ -42,6 +46,8 @@ impl Arguments {
             Command::Apply(apply) => Some(&apply.items),
             Command::Replay(replay) => Some(&replay.items),
             Command::Watch(watch) => Some(&watch.items),
+            #[cfg(feature = "browse")]
+            Command::Browse(browse) => Some(&browse.items),
             #[cfg(feature = "net")]
             Command::Serve(serve) => Some(&serve.items),
             Command::Measure(measure) => Some(&measure.items),
@@ -143,6 +149,18 @@ Examples:
   usual-tide watch 'sqlite:studio.db?table=pieces&order=place' --filter \"fired = FALSE\"
   usual-tide watch http://127.0.0.1:8090 --group shelf --format json")]
     Watch(Watch),
+    #[cfg(feature = "browse")]
+    /// A list on the full screen, to look through and to edit, with what its view is told beside it.
+    ///
+    /// Each edit is written to the source at once; those of a file opened with --hold when they are saved. Without a
+    /// source it is the demo's kiln queue, in memory. The keys are told at the foot of the screen, all of them by `?`.
+    #[command(after_help = "\
+Examples:
+  usual-tide browse
+  usual-tide browse pieces.json --hold --group shelf
+  usual-tide browse 'sqlite:studio.db?table=pieces&order=place' --filter \"fired = FALSE\"
+  usual-tide browse http://127.0.0.1:8090 --also '{\"group\": \"shelf\"}'")]
+    Browse(Browse),
     #[cfg(feature = "net")]
     /// Serves a file or a database over HTTP, with JSON and Server-Sent Events, and a page.
     ///

@@ -7,12 +7,17 @@ use crate::args::{self, ItemOptions, SCENES, SceneRange};
 use crate::error::CommandError;
 use crate::output::{self, Output};
 use screen::Screen;
-use usual_tide::record::{Record, parse};
+use usual_tide::record::{FieldName, ParseError, Record, parse};
 use usual_tide::removals::RemovalId;
 use usual_tide::{Draft, Feed, ListId, Query, Replica, Store};
 
 /// The data that the tour starts from.
 const PIECES: &str = include_str!("../../../../demo/pieces.json");
+
+/// The pieces that the tour starts from.
+pub(crate) fn pieces(key: &FieldName) -> Result<Vec<Record>, ParseError> {
+    parse(PIECES, key)
+}
 
 pub(crate) fn run(args: &args::Demo, out: &mut Output) -> Result<(), CommandError> {
     let mut demo = Demo::new(output::columns().clamp(40, 100))?;
@@ -62,8 +67,7 @@ struct Demo {
 impl Demo {
     fn new(columns: usize) -> Result<Self, CommandError> {
         let key = crate::input::key(&ItemOptions::default())?;
-        let pieces = parse(PIECES, &key)?;
-        let mut store = Store::load(pieces)?;
+        let mut store = Store::load(pieces(&key)?)?;
         let list = store.bind(Query::new().numbered());
         let feed = store.feed(list)?;
         let view = store.list(list)?.items().cloned().collect();

@@ -21,6 +21,7 @@ pub(crate) struct QueryTexts {
 }
 
 /// What does not change while a query does.
+#[derive(Debug)]
 pub(crate) struct QueryContext {
     schema: Schema,
     /// Without items there are no fields to know: any name will do.
@@ -52,6 +53,12 @@ impl QueryContext {
             collation: options.locale.clone(),
             totals: options.totals.clone(),
         })
+    }
+
+    /// The fields of the items.
+    #[cfg(feature = "browse")]
+    pub(crate) fn schema(&self) -> &Schema {
+        &self.schema
     }
 
     /// A query with some of its parts put in place.
@@ -99,7 +106,8 @@ impl QueryContext {
         Ok(query.filter(checked.map_err(CommandError::Filter)?))
     }
 
-    fn search(&self, text: &str) -> Search<Record> {
+    /// A search in the fields that hold text.
+    pub(crate) fn search(&self, text: &str) -> Search<Record> {
         let holds_text = |(name, kind)| {
             let text = matches!(kind, Kind::Text | Kind::Any);
             text.then(|| self.schema.field(name)).flatten()

@@ -20,17 +20,29 @@ const KEY: usize = 36;
 const TITLE: usize = 28;
 
 /// What happened to one row.
-struct Line {
-    style: Style,
-    verb: &'static str,
-    key: String,
-    title: String,
-    what: String,
+pub(crate) struct ToldRow {
+    pub(crate) style: Style,
+    pub(crate) verb: &'static str,
+    pub(crate) key: String,
+    pub(crate) title: String,
+    pub(crate) what: String,
+}
+
+impl ToldRow {
+    fn of(style: Style, verb: &'static str, record: &Record, what: String) -> Self {
+        Self {
+            style,
+            verb,
+            key: one_line(&record.key().to_string()),
+            title: title(record),
+            what,
+        }
+    }
 }
 
 /// A change set as a person would tell it.
 pub(crate) struct ChangeText {
-    rows: Vec<Line>,
+    rows: Vec<ToldRow>,
     sections: Vec<String>,
     summary: String,
     renumbered: usize,
@@ -39,27 +51,32 @@ pub(crate) struct ChangeText {
 
 impl ChangeText {
     /// What turned a list into the rows that it has now, in lines of this many columns.
-    pub(crate) fn new(
-        changes: &ChangeSet<Record>,
-        after: &BoundList<'_, Record>,
+    pub(crate) fn new<'a>(
+        changes: &'a ChangeSet<Record>,
+        after: &'a BoundList<'_, Record>,
         columns: usize,
     ) -> Self {
         let mut told = Self::of_rows(changes, |at| after.at(at).map(|row| &**row), columns);
         if let Some(sections) = changes.sections() {
-            let names: Vec<String> = after.sections().map(|section| heading(&section)).collect();
-            told.sections = section_lines(sections, &names);
+            let name = |at| after.section_at(at).map(|section| heading(&section));
+            let sections = told_sections(sections, |at| name(at).unwrap_or_default());
+            let lines = sections.iter().map(|told| {
+                let (style, verb) = (told.style, fitted(told.verb, VERB, false));
+                format!("{style}{verb}{style:#}  {}", told.what)
+            });
+            told.sections = lines.collect();
         }
         told
     }
 
     /// The same of the rows alone.
     pub(crate) fn of_rows<'a>(
-        changes: &ChangeSet<Record>,
-        after: impl Fn(usize) -> Option<&'a Record>,
+        changes: &'a ChangeSet<Record>,
+        after: impl Fn(usize) -> Option<&'a Record> + 'a,
         columns: usize,
     ) -> Self {
         Self {
-            rows: row_lines(changes, after),
+            rows: told_rows(changes, after).collect(),
             sections: Vec::new(),
             summary: summary(changes),
             renumbered: changes
@@ -74,7 +91,7 @@ impl ChangeText {
 
     /// One line for each touched row and section: what left, arrived, moved, changed.
     pub(crate) fn lines(&self) -> Vec<String> {
-        let widest = |part: fn(&Line) -> &String, most: usize| {
+        let widest = |part: fn(&ToldRow) -> &String, most: usize| {
             let widths = self.rows.iter().map(|line| width(part(line)));
             widths.max().unwrap_or(0).min(most)
         };
@@ -84,7 +101,7 @@ impl ChangeText {
         );
         let rest = self.columns.saturating_sub(VERB + keys + titles + 6);
         let rows = self.rows.iter().map(|line| {
-            let Line { style, verb, .. } = line;
+            let ToldRow { style, verb, .. } = line;
             let verb = fitted(verb, VERB, false);
             let key = fitted(&line.key, keys, false);
             let title = fitted(&line.title, titles, false);
@@ -107,42 +124,32 @@ impl ChangeText {
     }
 }
 
-fn row_lines<'a>(
-    changes: &ChangeSet<Record>,
-    after: impl Fn(usize) -> Option<&'a Record>,
-) -> Vec<Line> {
-    let mut lines = Vec::new();
-    let mut say = |style: Style, verb: &'static str, record: &Record, what: String| {
-        lines.push(Line {
-            style,
-            verb,
-            key: one_line(&record.key().to_string()),
-            title: title(record),
-            what,
-        });
-    };
-    for (at, record) in each(changes.removed()) {
-        say(LEFT, "left", record, format!("was number {}", at + 1));
-    }
-    for (at, record) in each(changes.inserted()) {
-        say(ARRIVED, "arrived", record, format!("is number {}", at + 1));
-    }
-    for run in changes.moved() {
-        for offset in 0..run.len {
-            let (from, to) = (run.from + offset, run.to + offset);
-            if let Some(record) = after(to) {
-                let what = match from == to {
-                    true => format!("passed others, and still has number {}", to + 1),
-                    false => format!("from number {} to number {}", from + 1, to + 1),
-                };
-                say(MOVED, "moved", record, what);
-            }
-        }
-    }
-    for row in changes.updated() {
-        say(CHANGED, "changed", &row.after, differences(row));
-    }
-    lines
+/// One for each touched row: what left, arrived, moved, changed, in this order; made as they are asked for.
+pub(crate) fn told_rows<'a>(
+    changes: &'a ChangeSet<Record>,
+    after: impl Fn(usize) -> Option<&'a Record> + 'a,
+) -> impl Iterator<Item = ToldRow> + 'a {
+    let left = each(changes.removed())
+        .map(|(at, record)| ToldRow::of(LEFT, "left", record, format!("was number {}", at + 1)));
+    let arrived = each(changes.inserted()).map(|(at, record)| {
+        ToldRow::of(ARRIVED, "arrived", record, format!("is number {}", at + 1))
+    });
+    let places = changes.moved().iter().flat_map(|run| {
+        let offsets = 0..run.len;
+        offsets.map(move |offset| (run.from + offset, run.to + offset))
+    });
+    let moved = places.filter_map(move |(from, to)| {
+        let what = match from == to {
+            true => format!("passed others, and still has number {}", to + 1),
+            false => format!("from number {} to number {}", from + 1, to + 1),
+        };
+        Some(ToldRow::of(MOVED, "moved", after(to)?, what))
+    });
+    let changed = changes
+        .updated()
+        .iter()
+        .map(|row| ToldRow::of(CHANGED, "changed", &row.after, differences(row)));
+    left.chain(arrived).chain(moved).chain(changed)
 }
 
 /// Rows that left or arrived, with their positions.
@@ -151,12 +158,22 @@ fn each<T>(runs: &[RowRun<T>]) -> impl Iterator<Item = (usize, &T)> {
         .flat_map(|run| run.range().zip(run.rows.iter().map(|row| &**row)))
 }
 
-/// One line for each section that left, arrived, moved or has another number of rows.
-fn section_lines(changes: &ChangeSet<Section>, names_after: &[String]) -> Vec<String> {
-    let mut lines = Vec::new();
-    let mut say = |style: Style, verb: &str, name: &str, what: String| {
-        let verb = fitted(verb, VERB, false);
-        lines.push(format!("{style}{verb}{style:#}  section {name}  {what}"));
+/// What happened to one section.
+pub(crate) struct ToldSection {
+    pub(crate) style: Style,
+    pub(crate) verb: &'static str,
+    pub(crate) what: String,
+}
+
+/// One for each section that left, arrived, moved or has another number of rows.
+pub(crate) fn told_sections(
+    changes: &ChangeSet<Section>,
+    name_after: impl Fn(usize) -> String,
+) -> Vec<ToldSection> {
+    let mut told = Vec::new();
+    let mut say = |style: Style, verb: &'static str, name: &str, what: String| {
+        let what = format!("section {name}  {what}");
+        told.push(ToldSection { style, verb, what });
     };
     let rows = |count: usize| counted(count, "row", "rows");
     for (at, section) in each(changes.removed()) {
@@ -171,19 +188,22 @@ fn section_lines(changes: &ChangeSet<Section>, names_after: &[String]) -> Vec<St
         for offset in 0..run.len {
             let (from, to) = (run.from + offset, run.to + offset);
             let what = format!("from section {} to section {}", from + 1, to + 1);
-            say(
-                MOVED,
-                "moved",
-                names_after.get(to).map_or("", |name| name),
-                what,
-            );
+            say(MOVED, "moved", &name_after(to), what);
         }
     }
     for row in changes.updated() {
-        let what = format!("{} → {}", rows(row.before.count()), rows(row.after.count()));
+        let what = match row.before.count() == row.after.count() {
+            true if row.before.is_collapsed() != row.after.is_collapsed() => {
+                match row.after.is_collapsed() {
+                    true => "is collapsed".to_owned(),
+                    false => "is expanded".to_owned(),
+                }
+            }
+            _ => format!("{} → {}", rows(row.before.count()), rows(row.after.count())),
+        };
         say(CHANGED, "changed", &heading(&row.after), what);
     }
-    lines
+    told
 }
 
 /// A row's second name: its title, or else its first text beside the key.
@@ -216,7 +236,7 @@ fn differences(row: &Updated<Record>) -> String {
     texts.join("; ")
 }
 
-fn summary(changes: &ChangeSet<Record>) -> String {
+pub(crate) fn summary(changes: &ChangeSet<Record>) -> String {
     let rows = |runs: &[RowRun<Record>]| runs.iter().map(|run| run.rows.len()).sum();
     let counts: [(usize, &str); 4] = [
         (rows(changes.removed()), "left"),

@@ -7,7 +7,7 @@ use std::collections::HashSet;
 use std::sync::Arc;
 use usual_tide::record::{FieldName, MemberValue, Record};
 use usual_tide::sections::Section;
-use usual_tide::{BoundList, Search};
+use usual_tide::{BoundList, Group, Search};
 
 /// Blanks between columns.
 const GAP: usize = 2;
@@ -166,19 +166,29 @@ fn headings(rows: &BoundList<'_, Record>) -> Vec<(usize, String)> {
     let Some(group) = rows.query().grouping() else {
         return Vec::new();
     };
-    let totals: Vec<String> = group
-        .totals()
-        .map(|(total, field)| format!("{total} of {field}"))
-        .collect();
+    let totals = total_names(group);
     let one = |(section, at): (Arc<Section>, usize)| {
-        let mut text = super::heading(&section);
-        text.push_str(&format!(" ({}", counted(section.count(), "row", "rows")));
-        for (name, total) in totals.iter().zip(section.totals()) {
-            text.push_str(&format!(", {name} {total}"));
-        }
-        (rows.rows_in(at).start, text + ")")
+        (rows.rows_in(at).start, section_line(&section, &totals))
     };
     rows.sections().zip(0..).map(one).collect()
+}
+
+/// What the totals of a grouping are called.
+pub(crate) fn total_names(group: &Group<Record>) -> Vec<String> {
+    let totals = group.totals();
+    totals
+        .map(|(total, field)| format!("{total} of {field}"))
+        .collect()
+}
+
+/// What a section's heading says: its name, how many rows it has, and its totals.
+pub(crate) fn section_line(section: &Section, totals: &[String]) -> String {
+    let mut text = super::heading(section);
+    text.push_str(&format!(" ({}", counted(section.count(), "row", "rows")));
+    for (name, total) in totals.iter().zip(section.totals()) {
+        text.push_str(&format!(", {name} {total}"));
+    }
+    text + ")"
 }
 
 /// A cell with the words that were searched for marked.

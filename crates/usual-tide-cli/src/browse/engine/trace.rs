@@ -1,0 +1,77 @@
+//! What the view of a list has seen, to be written as a trace.
+
+use crate::browse::lines::Lines;
+use crate::browse::messages::Applied;
+use crate::error::CommandError;
+use serde_json::{Value, json};
+use std::collections::VecDeque;
+use std::path::Path;
+use std::sync::Arc;
+use usual_tide::lists::FlatRow;
+use usual_tide::record::Record;
+use usual_tide::{ChangeSet, Item};
+use usual_tide_sources::files;
+
+/// Change sets that are kept at most, and rows that they touch.
+const MOST_SETS: usize = 1000;
+const MOST_TOUCHED: usize = 200_000;
+
+/// The last change sets that a view was told, and what it showed before them.
+pub(super) struct Trace {
+    before: Lines,
+    kept: VecDeque<(ChangeSet<Record>, Arc<Applied>)>,
+    touched: usize,
+}
+
+impl Trace {
+    pub(super) fn new(before: Lines) -> Self {
+        Self {
+            before,
+            kept: VecDeque::new(),
+            touched: 0,
+        }
+    }
+
+    pub(super) fn note(&mut self, changes: ChangeSet<Record>, applied: &Arc<Applied>) {
+        self.touched += changes.touched();
+        self.kept.push_back((changes, Arc::clone(applied)));
+        while self.kept.len() > MOST_SETS || (self.touched > MOST_TOUCHED && self.kept.len() > 1) {
+            if let Some((changes, applied)) = self.kept.pop_front() {
+                self.touched -= changes.touched();
+                match &*applied {
+                    Applied::Rows(changes) => changes.drive(&mut self.before),
+                    Applied::Column(changes) => changes.drive(&mut self.before),
+                }
+            }
+        }
+    }
+
+    /// How many change sets there are.
+    pub(super) fn len(&self) -> usize {
+        self.kept.len()
+    }
+
+    /// Writes the change sets with the keys that the view showed before the first and shows after the last.
+    pub(super) fn write(&self, after: &Lines, path: &Path) -> Result<(), CommandError> {
+        let saved = files::replace_file(path, |out| {
+            writeln!(out, "{}", json!({"rows": keys(&self.before)}))?;
+            for (changes, _) in &self.kept {
+                writeln!(out, "{}", json!({"changes": changes.to_json()}))?;
+            }
+            writeln!(out, "{}", json!({"rows": keys(after)}))?;
+            Ok(())
+        });
+        saved.map_err(|why| CommandError::Save {
+            file: path.display().to_string(),
+            why,
+        })
+    }
+}
+
+fn keys(lines: &Lines) -> Vec<Value> {
+    let rows = lines.from(0).filter_map(|line| match line {
+        FlatRow::Item(item) => Some(item.key().to_value()),
+        FlatRow::Heading(_) => None,
+    });
+    rows.collect()
+}

@@ -1,0 +1,1 @@
+//! The full-screen list without a terminal.
