@@ -161,6 +161,8 @@ pub(crate) enum Request {
     Settle,
     /// Wakes the thread up: something of the source's has changed.
     Wake,
+    /// Nothing is asked any more.
+    Close,
     /// Answered with a [`News::Done`] of the same number when everything before it is.
     Done(u64),
 }

@@ -72,8 +72,9 @@ pub(crate) fn run(options: &Browse) -> Result<(), CommandError> {
         keys: Vec::new(),
     };
     let ended = browsing.go_on(&happenings);
+    // The store's thread sends what waits, and ends.
+    let _ = browsing.ask.send(Request::Close);
     drop(browsing);
-    // The store's thread ends when nobody can ask any more, after it has sent what waits.
     match worker.join() {
         Ok(unanswered) if unanswered > 0 => remark(&format!(
             "{unanswered} edits were not answered by the source, and may be lost"

@@ -20,6 +20,26 @@ pub(crate) struct QueryTexts {
     pub(crate) take: Option<usize>,
 }
 
+impl QueryTexts {
+    /// Whether others put every part in place that these do.
+    #[cfg(feature = "browse")]
+    pub(crate) fn is_covered_by(&self, others: &Self) -> bool {
+        let parts = [
+            (&self.filter, &others.filter),
+            (&self.search, &others.search),
+            (&self.sort, &others.sort),
+            (&self.group, &others.group),
+        ];
+        let rows = [(self.skip, others.skip), (self.take, others.take)];
+        parts
+            .iter()
+            .all(|(one, other)| one.is_none() || other.is_some())
+            && rows
+                .iter()
+                .all(|(one, other)| one.is_none() || other.is_some())
+    }
+}
+
 /// What does not change while a query does.
 #[derive(Debug)]
 pub(crate) struct QueryContext {

@@ -248,9 +248,10 @@ pub(crate) fn summary(changes: &ChangeSet<Record>) -> String {
     let told: Vec<String> = told
         .map(|(count, verb)| format!("{count} {verb}"))
         .collect();
-    let text = match told.is_empty() {
-        true => "nothing changed".to_owned(),
-        false => told.join(", "),
+    let text = match (told.is_empty(), changes.sections()) {
+        (true, Some(sections)) if sections.touched() > 0 => "sections alone changed".to_owned(),
+        (true, _) => "nothing changed".to_owned(),
+        (false, _) => told.join(", "),
     };
     let most = changes.len_before().max(changes.len_after());
     let touched = changes.touched();

@@ -77,21 +77,22 @@ impl ListView {
 
     /// Takes over how the list stands. The cursor stays on its row, and the row where it is on the screen.
     pub(crate) fn hear(&mut self, news: ListNews) {
-        let within = self.cursor.saturating_sub(self.top);
+        // The first line in sight, unless the cursor is on it, which may be what is moved.
+        let within = usize::from(self.cursor == self.top);
+        let mut anchor = self.top + within;
         for applied in &news.applied {
             self.cursor = applied.follow(self.cursor).unwrap_or(0);
+            anchor = applied.follow(anchor).unwrap_or(anchor);
+        }
+        // What one is reading stays where it is, wherever the cursor goes; at the start what arrives there is seen.
+        if self.top > 0 {
+            self.top = anchor.saturating_sub(within);
         }
         if let Some((_, position)) = news.current.filter(|(step, _)| *step == self.step) {
             self.cursor = position;
         }
-        let was_empty = self.lines.is_empty();
         self.lines = news.lines;
         self.cursor = self.cursor.min(self.lines.len().saturating_sub(1));
-        if was_empty {
-            self.top = 0;
-        } else if !news.applied.is_empty() {
-            self.top = self.cursor.saturating_sub(within);
-        }
         self.texts = news.texts;
         self.grouped = news.grouped;
         self.totals = news.totals;
@@ -105,7 +106,7 @@ impl ListView {
         self.told_in_all += news.told.len();
         for told in news.told {
             if self.told_back > 0 {
-                self.told_back += told.lines.len() + 3;
+                self.told_back += told.lines.len() + 4;
             }
             self.told.push_back(told);
         }

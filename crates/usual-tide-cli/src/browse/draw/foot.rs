@@ -77,12 +77,8 @@ fn said(app: &App, look: Look) -> (String, ratatui::style::Style) {
         }
         _ => {}
     }
-    if let Some(message) = &app.message {
-        let style = match message.is_problem {
-            true => look.problem(),
-            false => PLAIN,
-        };
-        return (message.text.clone(), style);
+    if let Some(message) = app.message.as_ref().filter(|message| message.is_problem) {
+        return (message.text.clone(), look.problem());
     }
     let row = app
         .list()
@@ -96,6 +92,9 @@ fn said(app: &App, look: Look) -> (String, ratatui::style::Style) {
             row.key()
         );
         return (text, look.problem());
+    }
+    if let Some(message) = &app.message {
+        return (message.text.clone(), PLAIN);
     }
     let undo = app
         .store

@@ -7,6 +7,7 @@ use crate::browse::app::list::ListView;
 use crate::browse::app::{App, ListArea, Mode};
 use crate::browse::messages::SourceState;
 use crate::output::cells::{cut, fitted, width};
+use crate::output::counted;
 use crate::output::table::section_line;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -91,7 +92,10 @@ fn query_line(list: &ListView, has_focus: bool, app: &App, columns: u16) -> Line
     if list.paused {
         told.push(match list.held_back {
             0 => "PAUSED".to_owned(),
-            count => format!("PAUSED, {count} change sets behind: n tells the next"),
+            count => format!(
+                "PAUSED, {} behind: n tells the next",
+                counted(count, "change set", "change sets")
+            ),
         });
     }
     let style = match app.lists.len() > 1 && has_focus {

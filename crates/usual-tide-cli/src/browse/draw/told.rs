@@ -4,7 +4,7 @@ use super::style::{BOLD, Look, PLAIN, QUIET};
 use crate::browse::app::App;
 use crate::browse::app::list::ListView;
 use crate::browse::told::Told;
-use crate::output::cells::fitted;
+use crate::output::cells::{cut, fitted};
 use crate::output::{counted, paragraph};
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -20,6 +20,8 @@ pub(super) enum Edge {
 
 /// Columns of the word that says what happened.
 const VERB: usize = 8;
+/// Rows of one change set that are told beside the list.
+const BESIDE: usize = 10;
 
 /// The pane beside the list that has the keyboard.
 pub(super) fn beside(app: &mut App, area: Rect, edge: Edge, frame: &mut Frame<'_>, look: Look) {
@@ -35,16 +37,16 @@ pub(super) fn beside(app: &mut App, area: Rect, edge: Edge, frame: &mut Frame<'_
         inner.width -= 1;
     }
     app.areas.told = Some(area);
-    draw(app, inner, frame, look);
+    draw(app, inner, BESIDE, frame, look);
 }
 
 /// Alone on the screen, to be scrolled through.
 pub(super) fn alone(app: &mut App, area: Rect, frame: &mut Frame<'_>, look: Look) {
     frame.render_widget(Clear, area);
-    draw(app, area, frame, look);
+    draw(app, area, usize::MAX, frame, look);
 }
 
-fn draw(app: &mut App, area: Rect, frame: &mut Frame<'_>, look: Look) {
+fn draw(app: &mut App, area: Rect, most: usize, frame: &mut Frame<'_>, look: Look) {
     let Some(list) = app.lists.get_mut(app.focus) else {
         return;
     };
@@ -64,12 +66,12 @@ fn draw(app: &mut App, area: Rect, frame: &mut Frame<'_>, look: Look) {
         },
     ];
     frame.render_widget(Line::styled(heading, BOLD), head);
-    let lines = in_sight(list, body, look);
+    let lines = in_sight(list, body, most, look);
     frame.render_widget(Paragraph::new(lines), body);
 }
 
-/// The last lines, or those before them when it is scrolled back.
-fn in_sight(list: &mut ListView, area: Rect, look: Look) -> Vec<Line<'static>> {
+/// The last lines, or those before them when it is scrolled back; so many rows of a change set at most.
+fn in_sight(list: &mut ListView, area: Rect, most: usize, look: Look) -> Vec<Line<'static>> {
     let height = usize::from(area.height);
     let columns = usize::from(area.width);
     let mut lines = Vec::new();
@@ -79,7 +81,7 @@ fn in_sight(list: &mut ListView, area: Rect, look: Look) -> Vec<Line<'static>> {
         let Some(told) = sets.next() else {
             break;
         };
-        let mut set = told_lines(told, columns, look);
+        let mut set = told_lines(told, most, columns, look);
         set.reverse();
         lines.extend(set);
     }
@@ -93,30 +95,25 @@ fn in_sight(list: &mut ListView, area: Rect, look: Look) -> Vec<Line<'static>> {
     lines
 }
 
-fn told_lines(told: &Told, columns: usize, look: Look) -> Vec<Line<'static>> {
+fn told_lines(told: &Told, most: usize, columns: usize, look: Look) -> Vec<Line<'static>> {
     let mut lines = vec![Line::default()];
     let head = format!("{}  {}", told.when, told.why);
     lines.extend(wrapped(&head, columns, "  ", BOLD));
-    for line in &told.lines {
-        let style = look.told(line.style);
-        let verb = fitted(line.verb, VERB, false);
-        let indent = " ".repeat(VERB + 1);
-        let rest = paragraph(&line.what, columns, &indent, &indent);
-        for (at, text) in rest.lines().enumerate() {
-            let text = text.get(indent.len()..).unwrap_or_default().to_owned();
-            let begin = match at {
-                0 => Span::styled(format!("{verb} "), style),
-                _ => Span::raw(indent.clone()),
-            };
-            lines.push(Line::from(vec![begin, Span::styled(text, PLAIN)]));
-        }
-    }
-    if told.more > 0 {
-        let more = counted(told.more, "more row", "more rows");
-        lines.push(Line::styled(format!("{:VERB$} and {more}", ""), PLAIN));
-    }
     lines.extend(wrapped(&told.summary, columns, "  ", PLAIN));
     lines.extend(wrapped(&told.reload, columns, "  ", QUIET));
+    for line in told.lines.iter().take(most) {
+        let style = look.told(line.style);
+        let verb = fitted(line.verb, VERB, false);
+        let what = cut(&line.what, columns.saturating_sub(VERB + 1));
+        lines.push(Line::from(vec![
+            Span::styled(format!("{verb} "), style),
+            Span::raw(what),
+        ]));
+    }
+    let more = told.more + told.lines.len().saturating_sub(most);
+    if more > 0 {
+        lines.push(Line::raw(format!("{:VERB$} and {more} more", "")));
+    }
     lines
 }
 

@@ -98,6 +98,9 @@ impl Engine {
             }
             asked.extend(requests.try_iter());
             for request in without_overtaken(asked) {
+                if matches!(request, Request::Close) {
+                    return self.close();
+                }
                 self.run(request);
                 self.look();
                 self.send(send);
@@ -174,7 +177,7 @@ impl Engine {
             Request::Step { list } => self.step(list),
             Request::Trace { list, path } => self.write_trace(list, &path),
             Request::Check => self.check_now(),
-            Request::Settle | Request::Wake | Request::Done(_) => Ok(None),
+            Request::Settle | Request::Wake | Request::Close | Request::Done(_) => Ok(None),
         }
     }
 
@@ -324,9 +327,13 @@ fn without_overtaken(asked: Vec<Request>) -> Vec<Request> {
             )
         });
         match (one, next) {
-            (Request::Query { list, .. }, Some(Request::Query { list: later, .. })) => {
-                list == later
-            }
+            (
+                Request::Query { list, texts },
+                Some(Request::Query {
+                    list: later,
+                    texts: others,
+                }),
+            ) => list == later && texts.is_covered_by(others),
             (Request::Visible { list, .. }, _) => asked[at + 1..]
                 .iter()
                 .any(|next| matches!(next, Request::Visible { list: later, .. } if later == list)),

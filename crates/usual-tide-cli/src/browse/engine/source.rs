@@ -266,3 +266,18 @@ fn settle(
     }
     Ok(())
 }
+
+#[cfg(test)]
+impl Engine {
+    /// What others have made of the items.
+    pub(crate) fn reload_for_test(&self, rows: Vec<serde_json::Value>) {
+        let rows = rows.into_iter().map(|row| match row {
+            serde_json::Value::Object(members) => Record::new(members, &self.key).unwrap(),
+            other => panic!("{other}"),
+        });
+        self.store
+            .edit(|store| store.reload(rows))
+            .unwrap()
+            .unwrap();
+    }
+}

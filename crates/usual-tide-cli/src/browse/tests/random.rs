@@ -1,0 +1,196 @@
+//! Random requests: whatever is asked, the view shows what the list has, and finds its lines.
+
+use super::Desk;
+use crate::browse::lines::Lines;
+use crate::browse::messages::{Mark, NewPlace, Request, Target};
+use crate::input::QueryTexts;
+use proptest::prelude::*;
+use usual_tide::Item;
+use usual_tide::lists::FlatRow;
+use usual_tide::record::RecordKey;
+
+const FILTERS: [&str; 4] = [
+    "",
+    "fired = FALSE",
+    "height_mm > 150",
+    "shelf = 'A1' OR fired = TRUE",
+];
+const SEARCHES: [&str; 5] = ["", "b", "bo", "bowl", "vase"];
+const SORTS: [&str; 4] = ["", "title", "-height_mm,id", "due"];
+const GROUPS: [&str; 4] = ["", "clay", "due:month", "shelf"];
+
+/// One request, by numbers that choose among what there is.
+#[derive(Clone, Copy, Debug)]
+struct Step {
+    what: u8,
+    which: usize,
+    other: usize,
+}
+
+fn steps() -> impl Strategy<Value = Vec<Step>> {
+    let step = (0..22_u8, 0..10_000_usize, 0..10_000_usize);
+    let step = step.prop_map(|(what, which, other)| Step { what, which, other });
+    proptest::collection::vec(step, 1..40)
+}
+
+fn part(step: Step, texts: &[&str]) -> Option<String> {
+    Some(texts[step.other % texts.len()].to_owned())
+}
+
+/// What a step asks for, of the list that has the keyboard.
+fn request(desk: &Desk, step: Step) -> Option<Request> {
+    let list = desk.app.list()?;
+    let number = list.number;
+    let query = |texts: QueryTexts| Request::Query {
+        list: number,
+        texts,
+    };
+    let none = QueryTexts::default();
+    let key_at = |at: usize| -> Option<RecordKey> {
+        let row = list.lines.row(at % list.lines.len().max(1))?;
+        Some(row.key().clone())
+    };
+    Some(match step.what {
+        0 | 1 => query(QueryTexts {
+            search: part(step, &SEARCHES),
+            ..none
+        }),
+        2 | 3 => query(QueryTexts {
+            filter: part(step, &FILTERS),
+            ..none
+        }),
+        4 | 5 => query(QueryTexts {
+            sort: part(step, &SORTS),
+            ..none
+        }),
+        6 | 7 => query(QueryTexts {
+            group: part(step, &GROUPS),
+            ..none
+        }),
+        8 => Request::Remove {
+            keys: vec![key_at(step.which)?],
+        },
+        9 => Request::Remove {
+            keys: (0..5)
+                .filter_map(|at| key_at(step.which + at * 3))
+                .collect(),
+        },
+        10 | 11 => {
+            let targets = [
+                Target::Up,
+                Target::Down,
+                Target::Start,
+                Target::End,
+                Target::GapBefore(step.other % (list.lines.len() + 1)),
+            ];
+            Request::Move {
+                list: number,
+                keys: vec![key_at(step.which)?, key_at(step.which)?]
+                    .into_iter()
+                    .take(1)
+                    .collect(),
+                target: targets[step.other % targets.len()].clone(),
+            }
+        }
+        12 => Request::Undo,
+        13 => Request::Redo,
+        14 => Request::Collapse {
+            list: number,
+            section: list
+                .lines
+                .heading_of(step.which % list.lines.len().max(1))?
+                .1
+                .key()
+                .clone(),
+        },
+        15 => Request::CollapseAll {
+            list: number,
+            collapsed: step.other.is_multiple_of(2),
+        },
+        16 => Request::Toggle {
+            keys: (0..3).filter_map(|at| key_at(step.which + at)).collect(),
+            field: desk
+                .app
+                .columns
+                .0
+                .iter()
+                .position(|column| column.title == "fired")?,
+        },
+        17 => Request::BeginNew {
+            list: number,
+            place: NewPlace::After(key_at(step.which)),
+        },
+        18 => Request::Mark {
+            list: number,
+            mark: Mark::Toggle(key_at(step.which)?),
+        },
+        19 => Request::Mark {
+            list: number,
+            mark: Mark::All,
+        },
+        20 => Request::Pause {
+            list: number,
+            paused: step.other.is_multiple_of(2),
+        },
+        _ => Request::Step { list: number },
+    })
+}
+
+/// Compares what the lines say of themselves with a plain look through them.
+fn assert_lines_are_sound(lines: &Lines) {
+    let all: Vec<&FlatRow<usual_tide::record::Record>> = lines.from(0).collect();
+    assert_eq!(all.len(), lines.len());
+    let (mut rows, mut heading) = (0, None);
+    for (at, line) in all.iter().enumerate() {
+        assert_eq!(lines.at(at), Some(*line));
+        assert_eq!(lines.rows_before(at), rows);
+        match line {
+            FlatRow::Heading(_) => heading = Some(at),
+            FlatRow::Item(_) => rows += 1,
+        }
+        assert_eq!(lines.heading_of(at).map(|found| found.0), heading);
+        assert_eq!(lines.from(at).count(), all.len() - at);
+    }
+    assert_eq!(lines.rows_before(all.len()), rows);
+    assert!(lines.at(all.len()).is_none());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_view_shows_what_the_list_has(steps in steps()) {
+        let mut desk = Desk::new(100, 20, &["--check", "--also", r#"{"group": "maker", "sort": "title"}"#]);
+        for step in steps {
+            let row = desk.app.list().and_then(|list| list.row().map(|row| row.key().clone()));
+            let Some(request) = request(&desk, step) else {
+                continue;
+            };
+            let is_edit = matches!(request, Request::BeginNew { .. });
+            desk.ask(request);
+            desk.settle();
+            // A difference would have ended it.
+            let ended = desk.app.take_end();
+            prop_assert!(ended.is_none(), "{:?}", ended);
+            for list in &desk.app.lists {
+                prop_assert!(list.cursor < list.lines.len().max(1));
+                assert_lines_are_sound(&list.lines);
+            }
+            // The cursor stays on its row as long as the list shows that.
+            if let (Some(before), Some(list)) = (row, desk.app.list()) {
+                let still = list.lines.from(0).any(|line| matches!(line, FlatRow::Item(item) if *item.key() == before));
+                let moved_on = matches!(step.what, 12 | 13) || is_edit;
+                if still && !moved_on && !list.paused && list.row().is_some() {
+                    prop_assert_eq!(list.row().map(|row| row.key()), Some(&before));
+                }
+            }
+            if is_edit {
+                desk.press(crossterm::event::KeyCode::Esc);
+            }
+        }
+        let number = desk.app.list().map(|list| list.number).unwrap_or_default();
+        desk.ask(Request::Pause { list: number, paused: false });
+        desk.ask(Request::Check);
+        prop_assert!(desk.said().contains("the view shows what the list has"), "{}", desk.said());
+    }
+}
