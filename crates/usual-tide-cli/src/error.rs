@@ -130,6 +130,11 @@ pub(crate) enum CommandError {
         trace: String,
     },
     #[cfg(feature = "browse")]
+    #[error(
+        "the list's own thread has ended, which is a mistake of this program: please report it"
+    )]
+    StoreGone,
+    #[cfg(feature = "browse")]
     #[error("the terminal cannot be used: {0}")]
     Terminal(io::Error),
 }

@@ -2,13 +2,24 @@
 
 use std::ops::Range;
 use std::sync::Arc;
-use usual_tide::changes::{Rows, ViewSink};
+use usual_tide::changes::{MovedRun, RowRun, Rows, ViewSink};
 use usual_tide::lists::{FlatItem, FlatRow};
 use usual_tide::record::Record;
 use usual_tide::sections::Section;
+use usual_tide::{ChangeSet, Item};
 
 /// Lines of a chunk at most.
 const MOST: usize = if cfg!(test) { 4 } else { 512 };
+
+/// A change set of so many steps, and one more for so many lines, is put into effect step by step.
+const FEW: usize = 16;
+const LINES_A_STEP: usize = 64;
+
+/// Lines that come to another place.
+enum Arriving<'a, T> {
+    New(&'a RowRun<T>),
+    Moved(&'a MovedRun),
+}
 
 /// The rows and headings that a view shows, one a line.
 ///
@@ -117,6 +128,74 @@ impl Lines {
             }
             upto = usize::MAX;
         }
+    }
+
+    /// Puts a change set into effect: step by step, or in one pass through all lines where that is less work.
+    pub(crate) fn follow<T>(
+        &mut self,
+        changes: &ChangeSet<T>,
+        line: impl Fn(&Arc<T>) -> FlatRow<Record>,
+    ) where
+        Self: ViewSink<T>,
+        T: Item,
+    {
+        let moved: usize = changes.moved().iter().map(|run| run.len).sum();
+        let runs = changes.removed().len() + changes.inserted().len();
+        match moved + runs + changes.updated().len() <= FEW + self.len / LINES_A_STEP {
+            true => changes.drive(self),
+            false => *self = self.after(changes, line),
+        }
+    }
+
+    /// The lines after a change set, by its rule of application.
+    fn after<T: Item>(
+        &self,
+        changes: &ChangeSet<T>,
+        line: impl Fn(&Arc<T>) -> FlatRow<Record>,
+    ) -> Self {
+        let old: Vec<&FlatRow<Record>> = self.from(0).collect();
+        let moved = changes.moved().iter();
+        let mut leaving: Vec<Range<usize>> =
+            moved.map(|run| run.from..run.from + run.len).collect();
+        leaving.extend(changes.removed().iter().map(RowRun::range));
+        leaving.sort_unstable_by_key(|range| range.start);
+        let mut kept = {
+            let mut from = 0;
+            let mut ranges = Vec::with_capacity(leaving.len() + 1);
+            for range in leaving {
+                ranges.push(from..range.start);
+                from = range.end;
+            }
+            ranges.push(from..old.len());
+            ranges.into_iter().flatten().filter_map(|at| old.get(at))
+        };
+        let moved = changes
+            .moved()
+            .iter()
+            .map(|run| (run.to, Arriving::Moved(run)));
+        let inserted = changes.inserted().iter();
+        let inserted = inserted.map(|run| (run.range().start, Arriving::New(run)));
+        let mut arriving: Vec<(usize, Arriving<'_, T>)> = moved.chain(inserted).collect();
+        arriving.sort_unstable_by_key(|arriving| arriving.0);
+        let mut lines: Vec<FlatRow<Record>> = Vec::with_capacity(changes.len_after());
+        for (at, arriving) in arriving {
+            let before = at.saturating_sub(lines.len());
+            lines.extend(kept.by_ref().take(before).map(|line| (*line).clone()));
+            match arriving {
+                Arriving::New(run) => lines.extend(run.rows.iter().map(&line)),
+                Arriving::Moved(run) => {
+                    let moved = (run.from..run.from + run.len).filter_map(|from| old.get(from));
+                    lines.extend(moved.map(|line| (*line).clone()));
+                }
+            }
+        }
+        lines.extend(kept.map(|line| (*line).clone()));
+        for row in changes.updated() {
+            if let Some(old) = lines.get_mut(row.to) {
+                *old = line(&row.after);
+            }
+        }
+        lines.into_iter().collect()
     }
 
     /// The chunk of a position, and the place in it; past all chunks from the end on.

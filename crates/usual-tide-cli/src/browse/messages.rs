@@ -47,6 +47,16 @@ pub(crate) enum Target {
     GapBefore(usize),
 }
 
+/// The rows that something is done to.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(crate) enum Which {
+    /// Those that are selected in the list, in its order.
+    Selected,
+    Row(RecordKey),
+    /// All that the list shows.
+    Shown,
+}
+
 /// Which rows are selected.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) enum Mark {
@@ -120,16 +130,23 @@ pub(crate) enum Request {
     },
     /// Turns flags of items.
     Toggle {
-        keys: Vec<RecordKey>,
+        list: ListNumber,
+        which: Which,
         field: usize,
     },
     Remove {
-        keys: Vec<RecordKey>,
+        list: ListNumber,
+        which: Which,
     },
     Move {
         list: ListNumber,
-        keys: Vec<RecordKey>,
+        which: Which,
         target: Target,
+    },
+    /// Asks for rows as JSON, an object a line.
+    Copy {
+        list: ListNumber,
+        which: Which,
     },
     Undo,
     Redo,
@@ -142,7 +159,10 @@ pub(crate) enum Request {
         key: RecordKey,
     },
     Refresh,
-    LoadMore,
+    /// More rows of the list's window, or more items of the source.
+    LoadMore {
+        list: ListNumber,
+    },
     Save,
     Pause {
         list: ListNumber,
@@ -157,6 +177,8 @@ pub(crate) enum Request {
     },
     /// Compares the views with the lists.
     Check,
+    /// Lines that are shown no more, to be dropped where it keeps no key waiting: there may be a million.
+    Drop(Lines),
     /// Nothing, but that keys wait until everything before it is done.
     Settle,
     /// Wakes the thread up: something of the source's has changed.
@@ -176,7 +198,9 @@ impl Request {
                 | Self::Visible { .. }
                 | Self::Query { .. }
                 | Self::Refresh
-                | Self::LoadMore
+                | Self::LoadMore { .. }
+                | Self::Copy { .. }
+                | Self::Drop(_)
                 | Self::Wake
                 | Self::Done(_)
         )
@@ -236,8 +260,8 @@ pub(crate) struct ListNews {
     /// Change sets that the view was not told yet, since it is paused.
     pub(crate) held_back: usize,
     pub(crate) paused: bool,
-    /// The rows that are selected, in their order, and how many more are hidden.
-    pub(crate) selected: Arc<Vec<RecordKey>>,
+    /// How many rows are selected that the list shows, and how many that it hides.
+    pub(crate) selected: usize,
     pub(crate) selected_hidden: usize,
     /// How the rows on the screen and around it stand; those that are not in it are plain.
     pub(crate) marks: Arc<HashMap<RecordKey, RowMark>>,
@@ -307,6 +331,11 @@ pub(crate) enum News {
     /// The row of a draft was removed meanwhile.
     Removed {
         draft: Box<Draft<Record>>,
+    },
+    /// Rows for the clipboard.
+    Copied {
+        text: String,
+        rows: usize,
     },
     /// Something was done.
     Said(String),

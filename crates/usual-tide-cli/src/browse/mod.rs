@@ -29,7 +29,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
 /// How long a key waits for the store before the screen is drawn without what it has to say.
-const ANSWER: Duration = Duration::from_millis(8);
+const ANSWER: Duration = Duration::from_millis(5);
 /// How often the screen is drawn while something on it runs: a wait, a load.
 const TICK: Duration = Duration::from_millis(250);
 /// How long nothing is looked at, unless there is something to look at.
@@ -42,6 +42,10 @@ enum Happening {
     News(News),
     /// The terminal cannot be read any more.
     Gone(std::io::Error),
+    /// The system asks the program to end.
+    Stop,
+    /// The store's thread has ended by itself.
+    StoreGone,
 }
 
 pub(crate) fn run(options: &Browse) -> Result<(), CommandError> {
@@ -56,6 +60,7 @@ pub(crate) fn run(options: &Browse) -> Result<(), CommandError> {
     let screen = Screen::enter()?;
     let (happened, happenings) = channel();
     screen::read_events(happened.clone())?;
+    screen::hear_signals(happened.clone())?;
     let worker = start(engine, asked, happened)?;
     let look = Look {
         colours: std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
@@ -94,9 +99,10 @@ fn start(
     let forward = named("usual-tide-news").spawn(move || {
         for told in news {
             if happened.send(Happening::News(told)).is_err() {
-                break;
+                return;
             }
         }
+        let _ = happened.send(Happening::StoreGone);
     });
     forward.map_err(CommandError::Terminal)?;
     let worker = named("usual-tide-store").spawn(move || engine.work(&asked, &send));
@@ -167,6 +173,8 @@ impl Browsing {
             }
             Happening::News(news) => self.app.on_news(news),
             Happening::Gone(why) => return Err(CommandError::Terminal(why)),
+            Happening::Stop => self.app.stop(),
+            Happening::StoreGone => return Err(CommandError::StoreGone),
         }
         while self.held_until.is_none()
             && let Some((event, when)) = self.waiting.pop_front()

@@ -106,3 +106,25 @@ pub(super) fn read_events(send: Sender<Happening>) -> Result<(), CommandError> {
     });
     started.map(drop).map_err(CommandError::Terminal)
 }
+
+/// Hears when the system asks the program to end, so that the terminal is given back first.
+#[cfg(unix)]
+pub(super) fn hear_signals(send: Sender<Happening>) -> Result<(), CommandError> {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+    let signals = signal_hook::iterator::Signals::new([SIGHUP, SIGINT, SIGTERM]);
+    let mut signals = signals.map_err(CommandError::Terminal)?;
+    let hearer = std::thread::Builder::new().name("usual-tide-signals".to_owned());
+    let started = hearer.spawn(move || {
+        for _ in &mut signals {
+            if send.send(Happening::Stop).is_err() {
+                break;
+            }
+        }
+    });
+    started.map(drop).map_err(CommandError::Terminal)
+}
+
+#[cfg(not(unix))]
+pub(super) fn hear_signals(_: Sender<Happening>) -> Result<(), CommandError> {
+    Ok(())
+}

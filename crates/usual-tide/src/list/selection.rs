@@ -134,6 +134,24 @@ impl<T: Item> Selection<T> {
         self.selected.contains(key)
     }
 
+    /// How many rows are selected, the hidden ones among them. O(1).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Selection, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32 }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load((0..3).map(|id| Piece { id }))?;
+    /// let list = store.bind(Query::new());
+    /// let mut selection = Selection::new();
+    /// selection.select_all(&store.list(list)?);
+    /// assert_eq!(selection.len(), 3);
+    /// # Ok(()) }
+    /// ```
+    pub fn len(&self) -> usize {
+        self.selected.len()
+    }
+
     /// Whether no row is selected, nor a hidden one. O(1).
     pub fn is_empty(&self) -> bool {
         self.selected.is_empty()

@@ -1,7 +1,7 @@
 //! One list as the screen shows it: its lines, the cursor, and what is in sight.
 
 use crate::browse::lines::Lines;
-use crate::browse::messages::{LineKey, ListNews, ListNumber, Request, RowMark};
+use crate::browse::messages::{LineKey, ListNews, ListNumber, Request, RowMark, Which};
 use crate::browse::told::Told;
 use crate::input::QueryTexts;
 use std::collections::{HashMap, VecDeque};
@@ -33,7 +33,7 @@ pub(crate) struct ListView {
     pub(crate) matching: usize,
     pub(crate) held_back: usize,
     pub(crate) paused: bool,
-    pub(crate) selected: Arc<Vec<RecordKey>>,
+    pub(crate) selected: usize,
     pub(crate) selected_hidden: usize,
     pub(crate) told: VecDeque<Arc<Told>>,
     /// How many change sets were told in all.
@@ -62,7 +62,7 @@ impl ListView {
             matching: 0,
             held_back: 0,
             paused: false,
-            selected: Arc::default(),
+            selected: 0,
             selected_hidden: 0,
             told: VecDeque::new(),
             told_in_all: 0,
@@ -75,8 +75,9 @@ impl ListView {
         list
     }
 
-    /// Takes over how the list stands. The cursor stays on its row, and the row where it is on the screen.
-    pub(crate) fn hear(&mut self, news: ListNews) {
+    /// Takes over how the list stands. The cursor stays on its row, and what is read where it is on the screen. Gives
+    /// the lines that were shown before.
+    pub(crate) fn hear(&mut self, news: ListNews) -> Lines {
         // The first line in sight, unless the cursor is on it, which may be what is moved.
         let within = usize::from(self.cursor == self.top);
         let mut anchor = self.top + within;
@@ -91,7 +92,7 @@ impl ListView {
         if let Some((_, position)) = news.current.filter(|(step, _)| *step == self.step) {
             self.cursor = position;
         }
-        self.lines = news.lines;
+        let before = std::mem::replace(&mut self.lines, news.lines);
         self.cursor = self.cursor.min(self.lines.len().saturating_sub(1));
         self.texts = news.texts;
         self.grouped = news.grouped;
@@ -112,6 +113,7 @@ impl ListView {
         }
         let surplus = self.told.len().saturating_sub(MOST_TOLD);
         self.told.drain(..surplus);
+        before
     }
 
     /// The row under the cursor; none on a heading or in an empty list.
@@ -128,14 +130,10 @@ impl ListView {
     }
 
     /// The rows that an edit is for: the selected ones, or else the one under the cursor.
-    pub(crate) fn acted_on(&self) -> Vec<RecordKey> {
-        match self.selected.is_empty() {
-            false => self.selected.to_vec(),
-            true => self
-                .row()
-                .map(|row| row.key().clone())
-                .into_iter()
-                .collect(),
+    pub(crate) fn acted_on(&self) -> Option<Which> {
+        match self.selected {
+            0 => self.row().map(|row| Which::Row(row.key().clone())),
+            _ => Some(Which::Selected),
         }
     }
 

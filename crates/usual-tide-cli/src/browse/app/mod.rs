@@ -10,10 +10,11 @@ mod rows;
 mod typing;
 
 use super::columns::Columns;
-use super::messages::{News, Request, SourceState, StoreNews};
+use super::messages::{News, Request, SourceState, StoreNews, Which};
 use super::timing::Timing;
 use crate::error::CommandError;
 use crate::input::QueryContext;
+use crate::output::counted;
 use crossterm::event::{Event, KeyEvent, KeyEventKind};
 use edit::{Choosing, Editing};
 use list::ListView;
@@ -22,7 +23,7 @@ pub(crate) use mouse::{Areas, ListArea};
 use prompt::Prompt;
 use std::sync::Arc;
 use usual_tide::Draft;
-use usual_tide::record::{Record, RecordKey};
+use usual_tide::record::Record;
 
 /// What has the keyboard.
 pub(crate) enum Mode {
@@ -33,8 +34,8 @@ pub(crate) enum Mode {
     Edit(Box<Editing>),
     /// The fields in which a draft and others collide.
     Conflict(Box<Choosing>),
-    /// Whether to delete these rows; the question stands in the row of the first.
-    AskDelete(Vec<RecordKey>),
+    /// Whether to delete these rows; the question stands in the row under the cursor.
+    AskDelete(Which),
     /// Where a new row is to go.
     AskPlace,
     /// Whether to add the item of a draft again whose row was removed meanwhile.
@@ -199,7 +200,10 @@ impl App {
             News::List(news) => {
                 let known = self.lists.iter_mut().find(|list| list.number == news.list);
                 match known {
-                    Some(list) => list.hear(*news),
+                    Some(list) => {
+                        let before = list.hear(*news);
+                        self.ask(Request::Drop(before));
+                    }
                     None => {
                         // The first has the keyboard until another is asked for.
                         if !self.lists.is_empty() && self.context.is_some() && self.has_asked() {
@@ -230,6 +234,10 @@ impl App {
                 self.mode = Mode::Conflict(Box::new(Choosing::new(draft, conflict)));
             }
             News::Removed { draft } => self.mode = Mode::AskAgain(draft),
+            News::Copied { text, rows } => {
+                self.copied = Some(text);
+                self.say(format!("{} copied", counted(rows, "row", "rows")));
+            }
             News::Said(text) => self.say(text),
             News::Refused(why) => {
                 self.complain(why);
@@ -257,6 +265,11 @@ impl App {
         let mut editing = Editing::new(list, draft, at, &self.columns);
         editing.problem = Some(why);
         self.mode = Mode::Edit(Box::new(editing));
+    }
+
+    /// Ends it, since the system asks for that.
+    pub(crate) fn stop(&mut self) {
+        self.ended = Some(Ok(()));
     }
 
     /// Leaves, unless something would be lost.

@@ -2,13 +2,12 @@
 
 use super::prompt::PromptKind;
 use super::{App, Mode};
-use crate::browse::messages::{Request, Target};
+use crate::browse::messages::{Request, Target, Which};
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Position, Rect};
 use std::time::{Duration, Instant};
 use usual_tide::Item;
 use usual_tide::lists::FlatRow;
-use usual_tide::record::RecordKey;
 
 /// Two clicks on a row within this time edit it.
 const TWICE: Duration = Duration::from_millis(400);
@@ -51,7 +50,7 @@ pub(super) struct Mouse {
 /// Rows that are dragged.
 struct Dragged {
     list: usize,
-    keys: Vec<RecordKey>,
+    which: Which,
     from: usize,
     /// The gap that they would land in, once the mouse has left the row.
     gap: Option<usize>,
@@ -139,10 +138,10 @@ impl App {
         let request = view.go_to(line);
         let row = view.row().map(|row| row.key().clone());
         let is_heading = matches!(view.line(), Some(FlatRow::Heading(_)));
-        let keys = match row.as_ref().is_some_and(|key| view.selected.contains(key)) {
-            true => view.selected.to_vec(),
-            false => row.into_iter().collect(),
-        };
+        let which = row.map(|key| match view.mark(&key).selected {
+            true => Which::Selected,
+            false => Which::Row(key),
+        });
         self.ask(request);
         let before = self.mouse.last_click.replace((Instant::now(), list, line));
         let is_second = before.is_some_and(|(when, before_list, before_line)| {
@@ -151,10 +150,10 @@ impl App {
         if is_heading || is_second {
             self.mouse.last_click = None;
             self.act(super::keys::Action::Enter);
-        } else {
+        } else if let Some(which) = which {
             self.mouse.dragged = Some(Dragged {
                 list,
-                keys,
+                which,
                 from: line,
                 gap: None,
             });
@@ -187,7 +186,7 @@ impl App {
         if let Some(list) = self.lists.get(dragged.list).map(|list| list.number) {
             self.ask(Request::Move {
                 list,
-                keys: dragged.keys,
+                which: dragged.which,
                 target: Target::GapBefore(gap),
             });
         }

@@ -5,14 +5,11 @@ use super::list::ListView;
 use super::prompt::{Prompt, PromptKind};
 use super::{App, Mode};
 use crate::browse::columns::Column;
-use crate::browse::messages::{Mark, Request, Target};
+use crate::browse::messages::{Mark, Request, Target, Which};
 use crate::input::QueryTexts;
 use usual_tide::Item;
 use usual_tide::fields::Kind;
 use usual_tide::lists::FlatRow;
-
-/// Bytes that are copied at most: what terminals take into their clipboards.
-const MOST_COPIED: usize = 70_000;
 
 impl App {
     pub(super) fn act(&mut self, action: Action) {
@@ -39,13 +36,10 @@ impl App {
             Action::Back => self.back(),
             Action::Enter => self.enter(),
             Action::Add => self.mode = Mode::AskPlace,
-            Action::Delete => {
-                let keys = self.list().map(ListView::acted_on).unwrap_or_default();
-                match keys.is_empty() {
-                    true => self.complain("there is no row here to delete"),
-                    false => self.mode = Mode::AskDelete(keys),
-                }
-            }
+            Action::Delete => match self.list().and_then(ListView::acted_on) {
+                Some(which) => self.mode = Mode::AskDelete(which),
+                None => self.complain("there is no row here to delete"),
+            },
             Action::Undo => self.ask(Request::Undo),
             Action::Redo => self.ask(Request::Redo),
             Action::MoveUp => self.move_rows(Target::Up),
@@ -104,7 +98,7 @@ impl App {
                 }
             }
             Action::Refresh => self.ask(Request::Refresh),
-            Action::More => self.ask(Request::LoadMore),
+            Action::More => self.ask_of_list(|list| Request::LoadMore { list: list.number }),
             Action::Check => self.ask(Request::Check),
             Action::Help => self.mode = Mode::Help { top: 0 },
             Action::Quit => self.leave(),
@@ -181,7 +175,7 @@ impl App {
             return;
         };
         let number = list.number;
-        if !list.selected.is_empty() || list.selected_hidden > 0 {
+        if list.selected + list.selected_hidden > 0 {
             let mark = Mark::None;
             self.ask(Request::Mark { list: number, mark });
         } else if list.texts.search.is_some() {
@@ -209,12 +203,13 @@ impl App {
                     .columns
                     .get(field)
                     .is_some_and(|column| column.field.kind() == Kind::Bool);
-                match is_flag {
-                    true => {
-                        let keys = list.acted_on();
-                        self.ask(Request::Toggle { keys, field });
-                    }
-                    false => self.ask(Request::BeginEdit {
+                match (is_flag, list.acted_on()) {
+                    (true, Some(which)) => self.ask(Request::Toggle {
+                        list: number,
+                        which,
+                        field,
+                    }),
+                    _ => self.ask(Request::BeginEdit {
                         list: number,
                         key,
                         field,
@@ -229,10 +224,14 @@ impl App {
         let Some(list) = self.list() else {
             return;
         };
-        let (keys, list) = (list.acted_on(), list.number);
-        match keys.is_empty() {
-            true => self.complain("there is no row here to move"),
-            false => self.ask(Request::Move { list, keys, target }),
+        let list_number = list.number;
+        match list.acted_on() {
+            Some(which) => self.ask(Request::Move {
+                list: list_number,
+                which,
+                target,
+            }),
+            None => self.complain("there is no row here to move"),
         }
     }
 
@@ -288,40 +287,22 @@ impl App {
         self.change_query(PromptKind::Group.texts(&group));
     }
 
-    /// Copies rows into the terminal's clipboard, a JSON object a line.
+    /// Copies rows into the terminal's clipboard.
     fn copy(&mut self, all: bool) {
         let Some(list) = self.list() else {
             return;
         };
-        let selected = &list.selected;
-        let rows = list.lines.from(0).filter_map(|line| match line {
-            FlatRow::Item(item) => Some(item),
-            FlatRow::Heading(_) => None,
-        });
-        let chosen = rows.filter(|item| all || selected.contains(item.key()));
-        let one = list.row().filter(|_| !all && selected.is_empty());
-        let mut text = String::new();
-        let mut count = 0;
-        for item in one.into_iter().chain(chosen) {
-            text.push_str(&format!("{item:?}\n"));
-            count += 1;
-            if text.len() > MOST_COPIED {
-                break;
-            }
-        }
-        if text.len() > MOST_COPIED {
-            self.complain(
-                "these are too many rows for a terminal's clipboard: `usual-tide show` writes them to a file",
-            );
-            return;
-        }
-        match count {
-            0 => self.complain("there is no row here to copy"),
-            1 => self.say("1 row copied"),
-            _ => self.say(format!("{count} rows copied")),
-        }
-        if count > 0 {
-            self.copied = Some(text);
+        let number = list.number;
+        let which = match all {
+            true => Some(Which::Shown),
+            false => list.acted_on(),
+        };
+        match which {
+            Some(which) => self.ask(Request::Copy {
+                list: number,
+                which,
+            }),
+            None => self.complain("there is no row here to copy"),
         }
     }
 }

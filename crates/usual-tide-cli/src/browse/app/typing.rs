@@ -175,7 +175,11 @@ impl App {
     pub(super) fn answer(&mut self, key: &KeyEvent) {
         let yes = matches!(key.code, KeyCode::Char('y' | 'Y'));
         match (std::mem::replace(&mut self.mode, Mode::Rows), key.code) {
-            (Mode::AskDelete(keys), _) if yes => self.ask(Request::Remove { keys }),
+            (Mode::AskDelete(which), _) if yes => {
+                if let Some(list) = self.list().map(|list| list.number) {
+                    self.ask(Request::Remove { list, which });
+                }
+            }
             (Mode::AskDelete(_), _) => self.say("nothing was deleted"),
             (Mode::AskPlace, code) => self.add_at(code),
             (Mode::AskAgain(draft), _) if yes => self.ask(Request::AddAgain { draft }),

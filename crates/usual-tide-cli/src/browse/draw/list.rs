@@ -5,7 +5,7 @@ use super::style::{BOLD, Look, PLAIN, QUIET, REVERSED};
 use super::{loading, next};
 use crate::browse::app::list::ListView;
 use crate::browse::app::{App, ListArea, Mode};
-use crate::browse::messages::SourceState;
+use crate::browse::messages::{SourceState, Which};
 use crate::output::cells::{cut, fitted, width};
 use crate::output::counted;
 use crate::output::table::section_line;
@@ -82,8 +82,8 @@ fn query_line(list: &ListView, has_focus: bool, app: &App, columns: u16) -> Line
     if told.is_empty() {
         told.push("in the order of the source".to_owned());
     }
-    if !list.selected.is_empty() || list.selected_hidden > 0 {
-        let mut text = format!("{} selected", list.selected.len());
+    if list.selected + list.selected_hidden > 0 {
+        let mut text = format!("{} selected", list.selected);
         if list.selected_hidden > 0 {
             text.push_str(&format!(" and {} hidden", list.selected_hidden));
         }
@@ -228,39 +228,39 @@ fn lines(
         };
         let is_current = position == list.cursor;
         match line {
+            _ if is_current && has_focus && matches!(app.mode, Mode::AskDelete(_)) => {
+                number += usize::from(matches!(line, FlatRow::Item(_)));
+                question(app, list, place, frame, look);
+            }
             FlatRow::Heading(section) => {
                 heading(section, list, is_current && has_focus, place, frame);
             }
             FlatRow::Item(item) => {
                 number += 1;
-                if is_asked_about(app, item.key()) && has_focus {
-                    question(app, place, frame, look);
-                } else {
-                    let editing = match &app.mode {
-                        Mode::Edit(editing)
-                            if editing.list == list.number && editing.key() == item.key() =>
-                        {
-                            Some(&**editing)
-                        }
-                        _ => None,
-                    };
-                    row::draw(
-                        &RowLook {
-                            app,
-                            list,
-                            item,
-                            number,
-                            columns,
-                            is_current,
-                            has_focus,
-                            search: search.as_ref(),
-                            editing,
-                            look,
-                        },
-                        place,
-                        frame,
-                    );
-                }
+                let editing = match &app.mode {
+                    Mode::Edit(editing)
+                        if editing.list == list.number && editing.key() == item.key() =>
+                    {
+                        Some(&**editing)
+                    }
+                    _ => None,
+                };
+                row::draw(
+                    &RowLook {
+                        app,
+                        list,
+                        item,
+                        number,
+                        columns,
+                        is_current,
+                        has_focus,
+                        search: search.as_ref(),
+                        editing,
+                        look,
+                    },
+                    place,
+                    frame,
+                );
             }
         }
         if gap.is_some_and(|(_, gap)| gap == position) {
@@ -303,26 +303,13 @@ fn heading(
     frame.render_widget(Line::styled(fitted(&text, columns, false), style), area);
 }
 
-/// Whether the question that is asked stands in this row.
-fn is_asked_about(app: &App, key: &usual_tide::record::RecordKey) -> bool {
-    let Mode::AskDelete(keys) = &app.mode else {
-        return false;
-    };
-    // In the row under the cursor, or else in the first of the selected ones.
-    let current = app.list().and_then(ListView::row).map(|row| row.key());
-    match current.filter(|current| keys.contains(current)) {
-        Some(current) => current == key,
-        None => keys.first() == Some(key),
-    }
-}
-
-fn question(app: &App, area: Rect, frame: &mut Frame<'_>, look: Look) {
-    let Mode::AskDelete(keys) = &app.mode else {
-        return;
-    };
-    let what = match keys.as_slice() {
-        [key] => key.to_string(),
-        keys => format!("these {} rows", keys.len()),
+/// The question whether to delete, in the line under the cursor.
+fn question(app: &App, list: &ListView, area: Rect, frame: &mut Frame<'_>, look: Look) {
+    let what = match &app.mode {
+        Mode::AskDelete(Which::Row(key)) => key.to_string(),
+        Mode::AskDelete(_) if list.selected == 1 => "the selected row".to_owned(),
+        Mode::AskDelete(_) => format!("the {} selected rows", list.selected),
+        _ => return,
     };
     let text = format!("  Delete {what}?  y: yes, delete   any other key: no");
     let columns = usize::from(area.width);

@@ -2,7 +2,7 @@
 
 use super::new_item::new_item;
 use super::{Done, Engine, Refusal, read};
-use crate::browse::messages::{ListNumber, NewPlace, News, Target};
+use crate::browse::messages::{ListNumber, NewPlace, News, Target, Which};
 use crate::output::counted;
 use usual_tide::drafts::{CommitError, CommitProblem};
 use usual_tide::fields::Value;
@@ -10,6 +10,9 @@ use usual_tide::history::Undone;
 use usual_tide::lists::ListMut;
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::{Draft, ListId, Place};
+
+/// Bytes that are copied at most: what terminals take into their clipboards.
+const MOST_COPIED: usize = 70_000;
 
 impl Engine {
     pub(super) fn begin_edit(&mut self, list: ListNumber, key: &RecordKey, field: usize) -> Done {
@@ -131,7 +134,8 @@ impl Engine {
         Ok(Some(name))
     }
 
-    pub(super) fn toggle(&mut self, keys: &[RecordKey], field: usize) -> Done {
+    pub(super) fn toggle(&mut self, list: ListNumber, which: Which, field: usize) -> Done {
+        let keys = &self.keys(list, which)?;
         let column = self.columns.get(field);
         let column = column.ok_or_else(|| Refusal("there is no such column".to_owned()))?;
         let name = format!("Turn {} of {}", column.title, told(keys));
@@ -154,7 +158,8 @@ impl Engine {
         Ok(Some(name))
     }
 
-    pub(super) fn remove(&mut self, keys: &[RecordKey]) -> Done {
+    pub(super) fn remove(&mut self, list: ListNumber, which: Which) -> Done {
+        let keys = &self.keys(list, which)?;
         let name = format!("Delete {}", told(keys));
         self.store.edit(|store| {
             // Some may have been removed by others meanwhile.
@@ -169,12 +174,8 @@ impl Engine {
         Ok(Some(name))
     }
 
-    pub(super) fn move_rows(
-        &mut self,
-        number: ListNumber,
-        keys: &[RecordKey],
-        target: Target,
-    ) -> Done {
+    pub(super) fn move_rows(&mut self, number: ListNumber, which: Which, target: Target) -> Done {
+        let keys = &self.keys(number, which)?;
         let under = match target {
             Target::GapBefore(line) => self.heading_above(number, line)?,
             _ => None,
@@ -191,7 +192,7 @@ impl Engine {
                     (first, places.iter().max().copied().unwrap_or(0), rows.len())
                 };
                 let mut list: ListMut<'_, Record> = store.list_mut(list)?;
-                let place = match (target, keys) {
+                let place = match (target, keys.as_slice()) {
                     (Target::Up, [key]) => return Ok(list.move_up(key)?),
                     (Target::Down, [key]) => return Ok(list.move_down(key)?),
                     (Target::Up, _) => Place::Gap(first.saturating_sub(1)),
@@ -226,6 +227,32 @@ impl Engine {
             None => list.lines().heading_of(0),
         };
         Ok(heading.map(|(at, section)| (section.key().clone(), line.saturating_sub(at + 1))))
+    }
+
+    /// Rows as JSON, an object a line, as many as a terminal's clipboard takes.
+    pub(super) fn copy(&mut self, list: ListNumber, which: Which) -> Done {
+        let keys = self.keys(list, which)?;
+        let text = read(&self.store, |store| {
+            let mut text = String::new();
+            for item in keys.iter().filter_map(|key| store.get(key)) {
+                text.push_str(&format!("{item:?}\n"));
+                if text.len() > MOST_COPIED {
+                    return Ok(None);
+                }
+            }
+            Ok(Some(text))
+        })?;
+        let text = text.ok_or_else(|| {
+            Refusal(
+                "these are too many rows for a terminal's clipboard: `usual-tide show` writes them to a file"
+                    .to_owned(),
+            )
+        })?;
+        self.news.push(News::Copied {
+            rows: text.lines().count(),
+            text,
+        });
+        Ok(None)
     }
 
     pub(super) fn undo(&mut self) -> Done {

@@ -2,7 +2,7 @@
 
 use super::trace::Trace;
 use crate::browse::lines::Lines;
-use crate::browse::messages::{Applied, LineKey, ListNews, ListNumber, Mark, RowMark};
+use crate::browse::messages::{Applied, LineKey, ListNews, ListNumber, Mark, RowMark, Which};
 use crate::browse::told::Told;
 use crate::error::CommandError;
 use crate::input::QueryTexts;
@@ -10,7 +10,7 @@ use crate::output::table::total_names;
 use std::collections::{HashMap, VecDeque};
 use std::ops::Range;
 use std::sync::Arc;
-use usual_tide::lists::{FlatKey, FlatRow, Flattened};
+use usual_tide::lists::{FlatItem, FlatKey, FlatRow, Flattened};
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::sections::SectionKey;
 use usual_tide::writes::WriteState;
@@ -43,7 +43,6 @@ pub(super) struct WorkedList {
     applied: Vec<Arc<Applied>>,
     told: Vec<Arc<Told>>,
     marks: Arc<HashMap<RecordKey, RowMark>>,
-    selected: Arc<Vec<RecordKey>>,
     selected_hidden: usize,
     is_changed: bool,
 }
@@ -76,7 +75,6 @@ impl WorkedList {
             applied: Vec::new(),
             told: Vec::new(),
             marks: Arc::default(),
-            selected: Arc::default(),
             selected_hidden: 0,
             is_changed: true,
         })
@@ -90,14 +88,18 @@ impl WorkedList {
         let rows = store.list(self.list)?;
         let told = Told::new(&changes, &rows, why);
         self.current.follow(&changes, &rows);
-        self.marked.follow(&changes, &rows);
+        let selection = self.marked.follow(&changes, &rows);
+        let is_other = [selection.removed, selection.hidden, selection.returned];
+        let is_other = is_other.iter().any(|keys| !keys.is_empty());
         self.held_back.push_back((changes, told));
         if !self.paused {
             while self.tell_next() {}
         } else if self.held_back.len() > MOST_HELD_BACK {
             self.put_last_two_together(&rows);
         }
-        self.refresh_selected(store)?;
+        if is_other {
+            self.count_hidden(store)?;
+        }
         self.is_changed = true;
         Ok(true)
     }
@@ -126,20 +128,21 @@ impl WorkedList {
         };
         let applied = match changes.sections() {
             None => {
-                changes.drive(&mut self.lines);
+                let line = |row: &Arc<Record>| FlatRow::Item(Arc::clone(row));
+                self.lines.follow(&changes, line);
                 Applied::Rows(changes.clone())
             }
             Some(_) => {
                 let column = changes.flattened();
-                column.drive(&mut self.lines);
+                let line = |item: &Arc<FlatItem<Record>>| item.row().clone();
+                self.lines.follow(&column, line);
                 Applied::Column(column)
             }
         };
         // What following a position needs is made ready here, not while a key waits.
         applied.follow(0);
-        let applied = Arc::new(applied);
-        self.trace.note(changes, &applied);
-        self.applied.push(applied);
+        self.trace.note(changes, self.lines.clone());
+        self.applied.push(Arc::new(applied));
         self.told.push(Arc::new(told));
         true
     }
@@ -213,22 +216,32 @@ impl WorkedList {
                 self.anchor = None;
             }
         }
-        self.refresh_selected(store)?;
+        self.count_hidden(store)?;
         self.is_changed = true;
         Ok(())
     }
 
-    fn refresh_selected(&mut self, store: &Store<Record>) -> Result<(), CommandError> {
-        let rows = store.list(self.list)?;
-        self.selected = match self.marked.is_empty() {
-            true => Arc::default(),
-            false => Arc::new(self.marked.selected_in(&rows)),
-        };
+    /// Counts the selected rows that the list hides.
+    fn count_hidden(&mut self, store: &Store<Record>) -> Result<(), CommandError> {
         self.selected_hidden = match self.marked.is_empty() {
             true => 0,
-            false => self.marked.hidden_in(&rows).len(),
+            false => self.marked.hidden_in(&store.list(self.list)?).len(),
         };
         Ok(())
+    }
+
+    /// The keys of the rows that something is done to, in the order of the list.
+    pub(super) fn keys(
+        &self,
+        store: &Store<Record>,
+        which: Which,
+    ) -> Result<Vec<RecordKey>, CommandError> {
+        let rows = store.list(self.list)?;
+        Ok(match which {
+            Which::Selected => self.marked.selected_in(&rows),
+            Which::Row(key) => vec![key],
+            Which::Shown => rows.items().map(|item| item.key().clone()).collect(),
+        })
     }
 
     /// The position in the column of the line that the cursor is on.
@@ -300,7 +313,7 @@ impl WorkedList {
             matching: rows.matching(),
             held_back: self.held_back.len(),
             paused: self.paused,
-            selected: Arc::clone(&self.selected),
+            selected: self.marked.len() - self.selected_hidden,
             selected_hidden: self.selected_hidden,
             marks: Arc::clone(&self.marks),
         }))

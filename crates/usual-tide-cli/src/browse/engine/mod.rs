@@ -10,7 +10,7 @@ mod source;
 mod trace;
 
 use super::columns::Columns;
-use super::messages::{ListNumber, News, Request, StoreNews};
+use super::messages::{ListNumber, News, Request, StoreNews, Which};
 use crate::args::Browse;
 use crate::error::CommandError;
 use crate::input::{QueryContext, QueryTexts};
@@ -20,7 +20,7 @@ use std::fmt::Display;
 use std::sync::Arc;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender};
 use std::time::Duration;
-use usual_tide::record::{FieldName, Record};
+use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::shared::SharedError;
 use usual_tide::{SharedStore, Store};
 
@@ -160,15 +160,20 @@ impl Engine {
             Request::Commit { draft } => self.commit(draft),
             Request::Discard { draft } => self.discard(*draft),
             Request::AddAgain { draft } => self.add_again(*draft),
-            Request::Toggle { keys, field } => self.toggle(&keys, field),
-            Request::Remove { keys } => self.remove(&keys),
-            Request::Move { list, keys, target } => self.move_rows(list, &keys, target),
+            Request::Toggle { list, which, field } => self.toggle(list, which, field),
+            Request::Remove { list, which } => self.remove(list, which),
+            Request::Move {
+                list,
+                which,
+                target,
+            } => self.move_rows(list, which, target),
+            Request::Copy { list, which } => self.copy(list, which),
             Request::Undo => self.undo(),
             Request::Redo => self.redo(),
             Request::Retry { key } => self.retry(&key),
             Request::Dismiss { key } => self.dismiss(&key),
             Request::Refresh => self.refresh(),
-            Request::LoadMore => self.load_more(),
+            Request::LoadMore { list } => self.load_more(list),
             Request::Save => self.save(),
             Request::Pause { list, paused } => self.with_list(list, |list, _| {
                 list.pause(paused);
@@ -177,7 +182,11 @@ impl Engine {
             Request::Step { list } => self.step(list),
             Request::Trace { list, path } => self.write_trace(list, &path),
             Request::Check => self.check_now(),
-            Request::Settle | Request::Wake | Request::Close | Request::Done(_) => Ok(None),
+            Request::Drop(_)
+            | Request::Settle
+            | Request::Wake
+            | Request::Close
+            | Request::Done(_) => Ok(None),
         }
     }
 
@@ -256,6 +265,17 @@ impl Engine {
     fn list_mut(&mut self, number: ListNumber) -> Result<&mut WorkedList, Refusal> {
         let found = self.lists.iter_mut().find(|list| list.number == number);
         found.ok_or_else(|| Refusal("this list was closed".to_owned()))
+    }
+
+    /// The keys of the rows that something is done to.
+    fn keys(&mut self, list: ListNumber, which: Which) -> Result<Vec<RecordKey>, Refusal> {
+        let store = self.store.clone();
+        let list = self.list_mut(list)?;
+        let keys = read(&store, |store| list.keys(store, which))?;
+        match keys.is_empty() {
+            true => Err(Refusal("there is no row to do this to".to_owned())),
+            false => Ok(keys),
+        }
     }
 
     /// Compares each view with its list; where one differs, the trace is written and nothing goes on.

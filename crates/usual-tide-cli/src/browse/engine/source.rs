@@ -2,7 +2,7 @@
 
 use super::{Done, Engine, Refusal, read};
 use crate::args::{Browse, ItemOptions};
-use crate::browse::messages::SourceState;
+use crate::browse::messages::{ListNumber, SourceState};
 use crate::error::CommandError;
 use crate::input::{self, Origin};
 use std::sync::Arc;
@@ -154,7 +154,23 @@ impl Engine {
         }
     }
 
-    pub(super) fn load_more(&mut self) -> Done {
+    /// As many rows again in a list that shows the first ones alone, or more items of the source.
+    pub(super) fn load_more(&mut self, number: ListNumber) -> Done {
+        let list = self.list_mut(number)?.list;
+        let is_wider = self.store.edit(|store| -> Result<bool, Refusal> {
+            let rows = store.list(list)?;
+            let (shown, matching) = (rows.len(), rows.matching());
+            let skipped = rows.query().skipped();
+            let Some(taken) = rows.query().taken().filter(|_| shown + skipped < matching) else {
+                return Ok(false);
+            };
+            store.list_mut(list)?.load_more(taken);
+            Ok(true)
+        })??;
+        if is_wider {
+            self.why = "more rows".to_owned();
+            return Ok(None);
+        }
         match &self.attached {
             Attached::Linked(link) if matches!(link.state(), LinkState::Ready { more: true }) => {
                 link.load_more();

@@ -1,25 +1,24 @@
 //! What the view of a list has seen, to be written as a trace.
 
 use crate::browse::lines::Lines;
-use crate::browse::messages::Applied;
 use crate::error::CommandError;
 use serde_json::{Value, json};
 use std::collections::VecDeque;
 use std::path::Path;
-use std::sync::Arc;
 use usual_tide::lists::FlatRow;
 use usual_tide::record::Record;
 use usual_tide::{ChangeSet, Item};
 use usual_tide_sources::files;
 
 /// Change sets that are kept at most, and rows that they touch.
-const MOST_SETS: usize = 1000;
+const MOST_SETS: usize = 300;
 const MOST_TOUCHED: usize = 200_000;
 
 /// The last change sets that a view was told, and what it showed before them.
 pub(super) struct Trace {
     before: Lines,
-    kept: VecDeque<(ChangeSet<Record>, Arc<Applied>)>,
+    /// Each with what the view showed after it.
+    kept: VecDeque<(ChangeSet<Record>, Lines)>,
     touched: usize,
 }
 
@@ -32,16 +31,13 @@ impl Trace {
         }
     }
 
-    pub(super) fn note(&mut self, changes: ChangeSet<Record>, applied: &Arc<Applied>) {
+    pub(super) fn note(&mut self, changes: ChangeSet<Record>, after: Lines) {
         self.touched += changes.touched();
-        self.kept.push_back((changes, Arc::clone(applied)));
+        self.kept.push_back((changes, after));
         while self.kept.len() > MOST_SETS || (self.touched > MOST_TOUCHED && self.kept.len() > 1) {
-            if let Some((changes, applied)) = self.kept.pop_front() {
+            if let Some((changes, after)) = self.kept.pop_front() {
                 self.touched -= changes.touched();
-                match &*applied {
-                    Applied::Rows(changes) => changes.drive(&mut self.before),
-                    Applied::Column(changes) => changes.drive(&mut self.before),
-                }
+                self.before = after;
             }
         }
     }

@@ -120,7 +120,7 @@ fn deleting_asks_in_the_row_and_can_be_undone() {
     desk.keys("u");
     assert_eq!(desk.keys_shown(), before);
     desk.keys("*d");
-    desk.assert_shows("Delete these 240 rows?");
+    desk.assert_shows("Delete the 240 selected rows?");
     desk.keys("y");
     desk.assert_shows("There are no items yet.");
     desk.keys("u");

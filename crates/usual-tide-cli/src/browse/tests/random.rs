@@ -2,7 +2,7 @@
 
 use super::Desk;
 use crate::browse::lines::Lines;
-use crate::browse::messages::{Mark, NewPlace, Request, Target};
+use crate::browse::messages::{Mark, NewPlace, Request, Target, Which};
 use crate::input::QueryTexts;
 use proptest::prelude::*;
 use usual_tide::Item;
@@ -68,12 +68,12 @@ fn request(desk: &Desk, step: Step) -> Option<Request> {
             ..none
         }),
         8 => Request::Remove {
-            keys: vec![key_at(step.which)?],
+            list: number,
+            which: Which::Row(key_at(step.which)?),
         },
         9 => Request::Remove {
-            keys: (0..5)
-                .filter_map(|at| key_at(step.which + at * 3))
-                .collect(),
+            list: number,
+            which: Which::Selected,
         },
         10 | 11 => {
             let targets = [
@@ -85,10 +85,10 @@ fn request(desk: &Desk, step: Step) -> Option<Request> {
             ];
             Request::Move {
                 list: number,
-                keys: vec![key_at(step.which)?, key_at(step.which)?]
-                    .into_iter()
-                    .take(1)
-                    .collect(),
+                which: match list.selected {
+                    0 => Which::Row(key_at(step.which)?),
+                    _ => Which::Selected,
+                },
                 target: targets[step.other % targets.len()].clone(),
             }
         }
@@ -108,7 +108,8 @@ fn request(desk: &Desk, step: Step) -> Option<Request> {
             collapsed: step.other.is_multiple_of(2),
         },
         16 => Request::Toggle {
-            keys: (0..3).filter_map(|at| key_at(step.which + at)).collect(),
+            list: number,
+            which: list.acted_on()?,
             field: desk
                 .app
                 .columns

@@ -369,3 +369,28 @@ fn a_query_that_does_not_fit_the_items_ends_it_with_what_is_wrong() {
     assert_eq!(status, 1, "{screen}");
     assert!(screen.contains("did you mean \"height_mm\"?"), "{screen}");
 }
+
+#[test]
+fn the_terminal_is_given_back_when_the_system_ends_it() {
+    let mut browsed = Browsed::start(100, 20, &[]);
+    browsed.shows("row 1 of 240");
+    let process = browsed.process_id().to_string();
+    let asked = std::process::Command::new("kill")
+        .args(["-TERM", &process])
+        .status();
+    assert!(asked.unwrap().success());
+    let (status, screen, is_alternate) = browsed.end();
+    assert!(status == 0 && !is_alternate, "{status} {screen}");
+}
+
+#[test]
+fn another_size_of_the_terminal_is_taken_at_once() {
+    let mut browsed = Browsed::start(120, 30, &[]);
+    browsed.shows("What the view was told");
+    browsed
+        .resize(60, 20)
+        .hides("What the view was told")
+        .shows("row 1 of 240");
+    browsed.resize(120, 40).shows("What the view was told");
+    leave(browsed);
+}

@@ -25,7 +25,7 @@ pub(crate) struct Browsed {
     screen: Arc<Mutex<vt100::Parser>>,
     keyboard: Box<dyn Write + Send>,
     process: Box<dyn Child + Send + Sync>,
-    _terminal: Box<dyn MasterPty + Send>,
+    terminal: Box<dyn MasterPty + Send>,
 }
 
 impl Browsed {
@@ -62,7 +62,7 @@ impl Browsed {
             screen,
             keyboard,
             process,
-            _terminal: terminal.master,
+            terminal: terminal.master,
         }
     }
 
@@ -113,6 +113,26 @@ impl Browsed {
         self.wait(&format!("screen without {text}"), |screen| {
             !screen.contains(text)
         })
+    }
+
+    pub(crate) fn process_id(&self) -> u32 {
+        self.process.process_id().unwrap()
+    }
+
+    pub(crate) fn resize(&mut self, columns: u16, rows: u16) -> &mut Self {
+        let mut screen = self.screen.lock().unwrap();
+        screen
+            .screen_mut()
+            .set_size(size_of(rows), size_of(columns));
+        drop(screen);
+        let size = PtySize {
+            rows,
+            cols: columns,
+            pixel_width: 0,
+            pixel_height: 0,
+        };
+        self.terminal.resize(size).unwrap();
+        self
     }
 
     /// Waits for the end; gives the exit status and what the terminal shows then.
