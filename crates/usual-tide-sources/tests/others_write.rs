@@ -6,7 +6,8 @@ use serde_json::json;
 use std::fs::{self, File, OpenOptions};
 use std::io::Write as _;
 use std::path::Path;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread;
 use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey};
@@ -312,4 +313,32 @@ fn the_lock_of_a_replaced_file_is_given_back_at_once() {
     drop(held);
     link.flush(LONG).unwrap();
     assert!(fs::read_to_string(&path).unwrap().contains("\"n\":2"));
+}
+
+/// A file that takes longer to read than the next look at it is away was read twice.
+#[test]
+fn a_large_file_is_loaded_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.ndjson");
+    let lines: String = (0..60_000)
+        .map(|id| format!("{{\"id\": {id}, \"title\": \"Bowl {id}\"}}\n"))
+        .collect();
+    std::fs::write(&path, lines).unwrap();
+    let source = FileSource::new(&path, &FieldName::parse("id").unwrap())
+        .poll_every(Duration::from_millis(1));
+    let store = SharedStore::new(Store::new());
+    let link = Link::start(store, source).unwrap();
+    let loads = Arc::new(AtomicUsize::new(0));
+    let seen = Arc::clone(&loads);
+    let mut was_ready = false;
+    link.on_state(move |state| {
+        if state.is_ready() && !was_ready {
+            seen.fetch_add(1, Ordering::Relaxed);
+        }
+        was_ready = state.is_ready();
+    });
+    link.wait_until_ready(LONG).unwrap();
+    std::thread::sleep(Duration::from_millis(300));
+    assert!(link.state().is_ready());
+    assert_eq!(loads.load(Ordering::Relaxed), 1);
 }

@@ -93,6 +93,8 @@ pub(crate) enum Request {
         list: ListNumber,
         texts: QueryTexts,
     },
+    /// A search is about to be typed.
+    PrepareSearch,
     /// Another list over the same items.
     AddList {
         texts: QueryTexts,
@@ -197,6 +199,7 @@ impl Request {
             Self::Current { .. }
                 | Self::Visible { .. }
                 | Self::Query { .. }
+                | Self::PrepareSearch
                 | Self::Refresh
                 | Self::LoadMore { .. }
                 | Self::Copy { .. }

@@ -4,7 +4,7 @@ use crate::output::change_text::{summary, told_rows, told_sections};
 use crate::output::{counted, heading};
 use anstyle::Style;
 use usual_tide::record::Record;
-use usual_tide::{BoundList, ChangeSet};
+use usual_tide::{BoundList, ChangeSet, Item};
 
 /// Rows of one change set that are told one by one; the others are counted.
 const MOST: usize = 200;
@@ -46,13 +46,13 @@ impl Told {
             what: format!("{}  {}  {}", row.key, row.title, row.what),
         });
         let mut lines: Vec<ToldLine> = rows.collect();
-        let mut touched = row_count(changes);
+        let mut touched = touched_lines(changes);
         if let Some(sections) = changes.sections() {
             let name = |at| after.section_at(at).map(|section| heading(&section));
-            let sections = told_sections(sections, |at| name(at).unwrap_or_default());
-            touched += sections.len();
+            touched += touched_lines(sections);
+            let sections = told_sections(sections, move |at| name(at).unwrap_or_default());
             let room = MOST.saturating_sub(lines.len());
-            lines.extend(sections.into_iter().take(room).map(|section| ToldLine {
+            lines.extend(sections.take(room).map(|section| ToldLine {
                 style: section.style,
                 verb: section.verb,
                 what: section.what,
@@ -83,8 +83,8 @@ impl Told {
     }
 }
 
-/// How many lines tell of the rows of a change set.
-fn row_count(changes: &ChangeSet<Record>) -> usize {
+/// How many lines tell of a change set.
+fn touched_lines<T: Item>(changes: &ChangeSet<T>) -> usize {
     let runs = changes.removed().iter().chain(changes.inserted());
     let runs: usize = runs.map(|run| run.rows.len()).sum();
     let moved: usize = changes.moved().iter().map(|run| run.len).sum();

@@ -133,6 +133,22 @@ impl Origin {
         })
     }
 
+    /// A file that is written when somebody asks for that, and so however large it is.
+    #[cfg(feature = "browse")]
+    pub(crate) fn held_file(
+        &self,
+        options: &ItemOptions,
+    ) -> Result<Option<(FileSource, FieldName)>, CommandError> {
+        let Self::File(file) = self else {
+            return Ok(None);
+        };
+        let key = super::key(options)?;
+        Ok(Some((
+            file_source(file, options, &key).write_up_to(u64::MAX),
+            key,
+        )))
+    }
+
     /// A source that can be followed and written to, and the field that is its key.
     pub(crate) fn source(
         &self,
@@ -145,7 +161,7 @@ impl Origin {
                 return Err(CommandError::origin("-", why));
             }
             Self::File(file) => {
-                let source = FileSource::new(file, &key).separated_by(reading(options).delimiter);
+                let source = file_source(file, options, &key);
                 (Box::new(source), key)
             }
             #[cfg(feature = "net")]
@@ -175,6 +191,10 @@ impl Origin {
             Self::Sqlite { text, .. } => return Err(built_without("sqlite", text)),
         })
     }
+}
+
+fn file_source(file: &str, options: &ItemOptions, key: &FieldName) -> FileSource {
+    FileSource::new(file, key).separated_by(reading(options).delimiter)
 }
 
 fn reading(options: &ItemOptions) -> ReadOptions {

@@ -60,7 +60,7 @@ impl ChangeText {
         if let Some(sections) = changes.sections() {
             let name = |at| after.section_at(at).map(|section| heading(&section));
             let sections = told_sections(sections, |at| name(at).unwrap_or_default());
-            let lines = sections.iter().map(|told| {
+            let lines = sections.map(|told| {
                 let (style, verb) = (told.style, fitted(told.verb, VERB, false));
                 format!("{style}{verb}{style:#}  {}", told.what)
             });
@@ -165,45 +165,54 @@ pub(crate) struct ToldSection {
     pub(crate) what: String,
 }
 
-/// One for each section that left, arrived, moved or has another number of rows.
-pub(crate) fn told_sections(
-    changes: &ChangeSet<Section>,
-    name_after: impl Fn(usize) -> String,
-) -> Vec<ToldSection> {
-    let mut told = Vec::new();
-    let mut say = |style: Style, verb: &'static str, name: &str, what: String| {
+impl ToldSection {
+    fn of(style: Style, verb: &'static str, name: &str, what: &str) -> Self {
         let what = format!("section {name}  {what}");
-        told.push(ToldSection { style, verb, what });
-    };
+        Self { style, verb, what }
+    }
+}
+
+/// One for each section that left, arrived, moved or has another number of rows; made as they are asked for.
+pub(crate) fn told_sections<'a>(
+    changes: &'a ChangeSet<Section>,
+    name_after: impl Fn(usize) -> String + 'a,
+) -> impl Iterator<Item = ToldSection> + 'a {
+    let left = each(changes.removed()).map(|(at, section)| {
+        let what = format!("was section {}", at + 1);
+        ToldSection::of(LEFT, "left", &heading(section), &what)
+    });
+    let arrived = each(changes.inserted()).map(|(at, section)| {
+        let rows = counted(section.count(), "row", "rows");
+        let what = format!("is section {}, {rows}", at + 1);
+        ToldSection::of(ARRIVED, "arrived", &heading(section), &what)
+    });
+    let places = changes.moved().iter().flat_map(|run| {
+        let offsets = 0..run.len;
+        offsets.map(move |offset| (run.from + offset, run.to + offset))
+    });
+    let moved = places.map(move |(from, to)| {
+        let what = format!("from section {} to section {}", from + 1, to + 1);
+        ToldSection::of(MOVED, "moved", &name_after(to), &what)
+    });
+    let changed = changes.updated().iter().map(|row| {
+        let what = section_change(&row.before, &row.after);
+        ToldSection::of(CHANGED, "changed", &heading(&row.after), &what)
+    });
+    left.chain(arrived).chain(moved).chain(changed)
+}
+
+/// What is another in a section.
+fn section_change(before: &Section, after: &Section) -> String {
     let rows = |count: usize| counted(count, "row", "rows");
-    for (at, section) in each(changes.removed()) {
-        let name = heading(section);
-        say(LEFT, "left", &name, format!("was section {}", at + 1));
+    let is_turned = before.is_collapsed() != after.is_collapsed();
+    match (
+        before.count() == after.count() && is_turned,
+        after.is_collapsed(),
+    ) {
+        (true, true) => "is collapsed".to_owned(),
+        (true, false) => "is expanded".to_owned(),
+        (false, _) => format!("{} → {}", rows(before.count()), rows(after.count())),
     }
-    for (at, section) in each(changes.inserted()) {
-        let what = format!("is section {}, {}", at + 1, rows(section.count()));
-        say(ARRIVED, "arrived", &heading(section), what);
-    }
-    for run in changes.moved() {
-        for offset in 0..run.len {
-            let (from, to) = (run.from + offset, run.to + offset);
-            let what = format!("from section {} to section {}", from + 1, to + 1);
-            say(MOVED, "moved", &name_after(to), what);
-        }
-    }
-    for row in changes.updated() {
-        let what = match row.before.count() == row.after.count() {
-            true if row.before.is_collapsed() != row.after.is_collapsed() => {
-                match row.after.is_collapsed() {
-                    true => "is collapsed".to_owned(),
-                    false => "is expanded".to_owned(),
-                }
-            }
-            _ => format!("{} → {}", rows(row.before.count()), rows(row.after.count())),
-        };
-        say(CHANGED, "changed", &heading(&row.after), what);
-    }
-    told
 }
 
 /// A row's second name: its title, or else its first text beside the key.

@@ -194,13 +194,17 @@ impl FileSource {
             Some(loading) => loading.progress(done, total).is_ok(),
             None => true,
         };
-        let content = read_open_file(file, &self.options, &self.key, &mut progress);
-        let content = content.map_err(|why| match why {
-            ReadError::Stopped => SourceError::Closing,
-            ReadError::Io(why) => self.unreachable(why),
-            why => SourceError::unusable(self.name(), why),
-        })?;
+        // From the beginning on, so that this version is not taken for another while it is read.
         self.known.set(Some(stamp.clone()));
+        let content = read_open_file(file, &self.options, &self.key, &mut progress);
+        let content = content.map_err(|why| {
+            self.known.set(None);
+            match why {
+                ReadError::Stopped => SourceError::Closing,
+                ReadError::Io(why) => self.unreachable(why),
+                why => SourceError::unusable(self.name(), why),
+            }
+        })?;
         self.last = Some(Last { stamp, ends_line });
         Ok(content)
     }

@@ -129,7 +129,7 @@ pub(super) fn grouped<T: Item>(
         .into_iter()
         .map(|(value, rows)| (SectionKey::from(value.0.into_owned()), rows))
         .collect();
-    sections.sort_by(|one, two| group.compare(&one.0, &two.0));
+    group.sort_by_section(&mut sections, |section| &section.0);
     let mut ordered = Evaluated {
         slots: Vec::with_capacity(slots.len()),
         keys: within.map(|_| Vec::with_capacity(slots.len())),

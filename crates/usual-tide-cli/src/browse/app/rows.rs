@@ -46,7 +46,10 @@ impl App {
             Action::MoveDown => self.move_rows(Target::Down),
             Action::MoveFirst => self.move_rows(Target::Start),
             Action::MoveLast => self.move_rows(Target::End),
-            Action::Search => self.prompt(PromptKind::Search),
+            Action::Search => {
+                self.ask(Request::PrepareSearch);
+                self.prompt(PromptKind::Search);
+            }
             Action::Filter => self.prompt(PromptKind::Filter),
             Action::SortText => self.prompt(PromptKind::Sort),
             Action::GroupText => self.prompt(PromptKind::Group),

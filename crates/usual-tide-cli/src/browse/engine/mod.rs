@@ -151,6 +151,7 @@ impl Engine {
                 self.with_list(list, |list, store| Ok(list.mark(store, mark)?))
             }
             Request::Query { list, texts } => self.change_query(list, texts),
+            Request::PrepareSearch => self.prepare_search(),
             Request::AddList { texts } => self.add_list(texts).map(|()| None),
             Request::CloseList { list } => self.close_list(list),
             Request::Collapse { list, section } => self.collapse(list, &section),
@@ -182,11 +183,11 @@ impl Engine {
             Request::Step { list } => self.step(list),
             Request::Trace { list, path } => self.write_trace(list, &path),
             Request::Check => self.check_now(),
-            Request::Drop(_)
-            | Request::Settle
-            | Request::Wake
-            | Request::Close
-            | Request::Done(_) => Ok(None),
+            Request::Drop(lines) => {
+                drop(lines);
+                Ok(None)
+            }
+            Request::Settle | Request::Wake | Request::Close | Request::Done(_) => Ok(None),
         }
     }
 

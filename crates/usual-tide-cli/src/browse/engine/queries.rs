@@ -87,6 +87,13 @@ impl Engine {
         Ok(())
     }
 
+    /// Makes the text of the items ready to be searched, so that the first letter is answered as fast as the others.
+    pub(super) fn prepare_search(&mut self) -> Done {
+        let search = self.context.search("");
+        self.store.edit(|store| store.prepare_search(&search))?;
+        Ok(None)
+    }
+
     pub(super) fn add_list(&mut self, texts: QueryTexts) -> Result<(), Refusal> {
         Ok(self.bind(texts)?)
     }

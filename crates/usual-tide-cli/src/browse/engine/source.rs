@@ -77,21 +77,26 @@ pub(super) fn attach(
     let origin = Origin::of(name)?;
     let store = SharedStore::new(Store::new());
     let failed = |why: &dyn std::fmt::Display| CommandError::origin(name, why.to_string());
-    if options.hold && !matches!(origin, Origin::File(_)) {
-        return Err(failed(
-            &"--hold is for a file: a database or a server gets each edit at once",
-        ));
-    }
-    let (source, key) = origin.source(&options.items)?;
-    let attached = match options.hold {
-        true => Attached::Held {
-            source: DirectSource::new(source),
-            is_loaded: false,
-        },
-        false => {
+    let held = match options.hold {
+        true => origin.held_file(&options.items)?,
+        false => None,
+    };
+    let (attached, key) = match held {
+        Some((source, key)) => {
+            let source = DirectSource::new(source);
+            let is_loaded = false;
+            (Attached::Held { source, is_loaded }, key)
+        }
+        None if options.hold => {
+            return Err(failed(
+                &"--hold is for a file: a database or a server gets each edit at once",
+            ));
+        }
+        None => {
+            let (source, key) = origin.source(&options.items)?;
             let link = Link::start(store.clone(), source).map_err(|why| failed(&why))?;
             link.on_state(move |_| wake());
-            Attached::Linked(link)
+            (Attached::Linked(link), key)
         }
     };
     Ok((attached, store, key))

@@ -100,7 +100,7 @@ impl<T: Item> ListState<T> {
         let keys: Vec<SectionKey> = arriving.map(key).collect();
         let different: HashSet<&SectionKey> = keys.iter().collect();
         let mut different: Vec<&SectionKey> = different.into_iter().collect();
-        different.sort_by(|one, two| group.compare(one, two));
+        group.sort_by_section(&mut different, |key| key);
         let run = |key: &&SectionKey| run_at(layout, find_section(group, layout, key));
         let places: HashMap<&SectionKey, usize> = different.iter().copied().zip(0..).collect();
         Runs {

@@ -23,19 +23,30 @@ impl<T> Parts<T> {
     }
 
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
+        self.compare_collated(one, two, || self.collated(one, two))
+    }
+
+    /// The order of texts by the collation, where there is one.
+    fn collated(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
+        match (&self.collation, one, two) {
+            (Some(collation), Value::Text(one), Value::Text(two)) => collation.compare(one, two),
+            _ => Ordering::Equal,
+        }
+    }
+
+    /// The same, where the order by the collation is found in another way.
+    fn compare_collated(
+        &self,
+        one: &Value<'_>,
+        two: &Value<'_>,
+        collated: impl FnOnce() -> Ordering,
+    ) -> Ordering {
         let (first, second) = (self.rank_place(one), self.rank_place(two));
         let values = || {
             if value_of(one).is_none() || value_of(two).is_none() {
                 return Ordering::Equal;
             }
-            let by_locale = match (&self.collation, one, two) {
-                (Some(collation), Value::Text(one), Value::Text(two)) => {
-                    Some(collation.compare(one, two))
-                }
-                _ => None,
-            };
-            let by_locale = by_locale.unwrap_or(Ordering::Equal);
-            let values = by_locale.then_with(|| self.by.compare(one, two));
+            let values = collated().then_with(|| self.by.compare(one, two));
             if self.descending {
                 values.reverse()
             } else {
@@ -52,18 +63,55 @@ fn value_of<'a, 'b>(value: &'b Value<'a>) -> Option<&'b Value<'a>> {
 }
 
 impl<T> Group<T> {
+    /// Sorts what has section keys by the order of the sections. The key of a text in its collation is written once, not
+    /// at every comparison.
+    pub(crate) fn sort_by_section<R>(&self, rows: &mut Vec<R>, key: impl Fn(&R) -> &SectionKey) {
+        let Some(collation) = &self.parts.collation else {
+            rows.sort_by(|one, two| self.compare(key(one), key(two)));
+            return;
+        };
+        let keyed = rows.drain(..).map(|row| {
+            let text = match key(&row).value() {
+                Some(Value::Text(text)) => Some(collation.key(text)),
+                _ => None,
+            };
+            (text, row)
+        });
+        let mut keyed: Vec<(Option<Vec<u8>>, R)> = keyed.collect();
+        keyed.sort_by(|(one_text, one), (two_text, two)| {
+            self.compare_with(key(one), key(two), || match (one_text, two_text) {
+                (Some(one), Some(two)) => one.cmp(two),
+                _ => Ordering::Equal,
+            })
+        });
+        rows.extend(keyed.into_iter().map(|(_, row)| row));
+    }
+
     /// The order of sections.
     pub(crate) fn compare(&self, one: &SectionKey, two: &SectionKey) -> Ordering {
-        let value = |key: &SectionKey| key.value().cloned().unwrap_or(Value::Missing);
-        let given = if self.parts.given.is_empty() {
+        self.compare_with(one, two, || match (one.value(), two.value()) {
+            (Some(one), Some(two)) => self.parts.collated(one, two),
+            _ => Ordering::Equal,
+        })
+    }
+
+    /// The same, where the order by the collation is found in another way.
+    fn compare_with(
+        &self,
+        one: &SectionKey,
+        two: &SectionKey,
+        collated: impl FnOnce() -> Ordering,
+    ) -> Ordering {
+        let parts = &self.parts;
+        let given = if parts.given.is_empty() {
             Ordering::Equal
         } else {
-            let given = |key| self.parts.given_place(key);
-            given(one).cmp(&given(two))
+            parts.given_place(one).cmp(&parts.given_place(two))
         };
+        let value = |key: &SectionKey| key.value().cloned().unwrap_or(Value::Missing);
         given.then_with(|| match (one.value(), two.value()) {
-            (Some(one), Some(two)) => self.parts.compare(one, two),
-            _ => self.parts.compare(&value(one), &value(two)),
+            (Some(one), Some(two)) => parts.compare_collated(one, two, collated),
+            _ => parts.compare_collated(&value(one), &value(two), collated),
         })
     }
 }
