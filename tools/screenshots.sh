@@ -9,6 +9,7 @@ need xvfb-run xvfb
 need xterm xterm
 need import imagemagick
 need curl curl
+need tmux tmux
 need chromium chromium
 fc-list | grep "DejaVu Sans Mono" > /dev/null || missing+=("the font DejaVu Sans Mono, from Debian's package fonts-dejavu-core")
 if ((${#missing[@]})); then
@@ -43,6 +44,33 @@ shot() {
     echo "docs/screenshots/$name.png"
 }
 
+# screen NAME COLUMNSxROWS COMMAND KEYS...: a terminal with a command that has the whole screen, after these keys; `wait`
+# among them waits for what another program does.
+screen() {
+    local name=$1 columns=${2%x*} rows=${2#*x} command=$3
+    shift 3
+    tmux -L shots -f /dev/null new-session -d -x "$columns" -y "$rows" "$command" \; set -g status off \; set -g default-terminal tmux-256color
+    sleep 1.5
+    for key; do
+        if [ "$key" = wait ]; then
+            "$between"
+        else
+            tmux -L shots send-keys "$key"
+        fi
+        sleep 0.15
+    done
+    xvfb-run --auto-servernum --server-args="-screen 0 1800x$((rows * 24 + 60))x24" bash -c '
+        xterm -geometry "$2x$3+0+0" -b 12 -fa "DejaVu Sans Mono" -fs 13 -bg "#fbfaf6" -fg "#222222" +sb -bc -bcn 10000 \
+            -xrm "XTerm*color12: #1f5fa8" -xrm "XTerm*color3: #9a6a00" -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*color6: #0b7285" \
+            -xrm "XTerm*color1: #b3261e" -T "shot of $1" -e tmux -L shots attach &
+        sleep 3
+        import -window "shot of $1" "docs/screenshots/$1.png"
+        kill %1
+    ' _ "$name" "$columns" "$rows"
+    tmux -L shots kill-server
+    echo "docs/screenshots/$name.png"
+}
+
 work=$(mktemp -d)
 trap 'rm -r "$work"' EXIT
 shot demo "usual-tide demo --scenes 1-2"
@@ -58,6 +86,10 @@ shot compare "usual-tide compare demo/pieces.json demo/pieces-later.json"
 shot replay "sed -n '2,9p' demo/evening.ndjson |
     usual-tide replay demo/pieces.json - --filter \"shelf = 'A1'\" --check"
 shot verify "usual-tide verify demo/trace-good.ndjson" "usual-tide verify demo/trace-wrong-order.ndjson"
+
+screen browse 136x36 "usual-tide browse --group due:week --totals height_mm:sum --sort title" \
+    Down Right Enter C-u "A tall vase" Enter d y / "bowl" Enter Down Down Space
+screen browse-narrow 60x20 "usual-tide browse" / "cafe"
 
 # The page of a server, and a list that watches it, while somebody edits the items.
 data=$(mktemp -d)
@@ -88,5 +120,9 @@ cp demo/pieces.json "$data/"
 sleep 4
 (sleep 1.2; bash "$data/edits.sh" 0.4) &
 LINES_PRINTED=12 WAIT=3 shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"
+theirs() { curl -sf -X PATCH -d '{"title": "Twisted bowl, mended", "shelf": "A9"}' http://127.0.0.1:8099/items/P-0411 > "$data/answer"; sleep 1; }
+between=theirs
+screen browse-conflict 120x30 "usual-tide browse http://127.0.0.1:8099" \
+    Down Right Enter C-u "Twisted bowl, blue" wait Enter
 usual-tide measure --rows 300000 --rounds 9 --plot docs/screenshots/measure.png
 echo docs/screenshots/measure.png

@@ -181,8 +181,6 @@ pub(crate) enum Request {
     Check,
     /// Lines that are shown no more, to be dropped where it keeps no key waiting: there may be a million.
     Drop(Lines),
-    /// Nothing, but that keys wait until everything before it is done.
-    Settle,
     /// Wakes the thread up: something of the source's has changed.
     Wake,
     /// Nothing is asked any more.

@@ -109,6 +109,14 @@ fn start(
     worker.map_err(CommandError::Terminal)
 }
 
+/// Something of the terminal's that waits for the store.
+struct Waiting {
+    event: Event,
+    when: Instant,
+    /// Whether a frame has said that it waits.
+    is_told: bool,
+}
+
 /// The screen, and what is going on.
 struct Browsing {
     app: App,
@@ -116,7 +124,7 @@ struct Browsing {
     ask: Sender<Request>,
     look: Look,
     /// What came from the terminal while keys have to wait.
-    waiting: VecDeque<(Event, Instant)>,
+    waiting: VecDeque<Waiting>,
     /// The number of the last question whether all before it is done, and that of the last answer.
     asked: u64,
     done: u64,
@@ -164,7 +172,11 @@ impl Browsing {
 
     fn take(&mut self, happening: Happening) -> Result<(), CommandError> {
         match happening {
-            Happening::Terminal(event, when) => self.waiting.push_back((event, when)),
+            Happening::Terminal(event, when) => self.waiting.push_back(Waiting {
+                event,
+                when,
+                is_told: false,
+            }),
             Happening::News(News::Done(number)) => {
                 self.done = number;
                 if self.held_until.is_some_and(|until| until <= number) {
@@ -176,16 +188,30 @@ impl Browsing {
             Happening::Stop => self.app.stop(),
             Happening::StoreGone => return Err(CommandError::StoreGone),
         }
+        self.handle();
+        Ok(())
+    }
+
+    /// Handles what came from the terminal, as far as it need not wait.
+    fn handle(&mut self) {
         while self.held_until.is_none()
-            && let Some((event, when)) = self.waiting.pop_front()
+            && let Some(next) = self.waiting.pop_front()
         {
-            self.app.on_event(&event);
-            if matches!(event, Event::Key(_)) {
-                self.keys.push(when);
+            // What is done to a row is for the one that is there when the list has settled.
+            if self.done < self.asked && self.app.acts_on_rows(&next.event) {
+                self.held_until = Some(self.asked);
+                self.waiting.push_front(next);
+                return;
+            }
+            self.app.on_event(&next.event);
+            if matches!(next.event, Event::Key(_)) {
+                match (next.is_told, &mut self.app.timing) {
+                    (true, Some(timing)) => timing.note_wait(next.when.elapsed()),
+                    _ => self.keys.push(next.when),
+                }
             }
             self.send();
         }
-        Ok(())
     }
 
     /// Sends what is asked of the store, and asks when it is done.
@@ -205,6 +231,13 @@ impl Browsing {
     }
 
     fn draw(&mut self) -> Result<(), CommandError> {
+        let waits = self.waiting.iter_mut();
+        let waiting = waits.filter(|next| !next.is_told && matches!(next.event, Event::Key(_)));
+        self.keys.extend(waiting.map(|next| {
+            next.is_told = true;
+            next.when
+        }));
+        self.app.keys_wait = !self.waiting.is_empty();
         let (app, look) = (&mut self.app, self.look);
         self.screen.draw(|frame| draw::draw(app, frame, look))?;
         if let Some(text) = self.app.take_copied() {

@@ -56,6 +56,29 @@ pub(crate) enum Action {
     Quit,
 }
 
+impl Action {
+    /// Whether it is for the row under the cursor, and not only looks around.
+    pub(crate) fn acts_on_rows(self) -> bool {
+        matches!(
+            self,
+            Self::RangeUp
+                | Self::RangeDown
+                | Self::Mark
+                | Self::Enter
+                | Self::Add
+                | Self::Delete
+                | Self::MoveUp
+                | Self::MoveDown
+                | Self::MoveFirst
+                | Self::MoveLast
+                | Self::Copy
+                | Self::Detail
+                | Self::Retry
+                | Self::Dismiss
+        )
+    }
+}
+
 /// A key with its modifiers.
 type Pressed = (KeyModifiers, KeyCode);
 

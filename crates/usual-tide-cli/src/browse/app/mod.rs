@@ -73,6 +73,8 @@ pub(crate) struct App {
     pub(crate) mode: Mode,
     pub(crate) message: Option<Message>,
     pub(crate) shows_told: bool,
+    /// Whether keys wait until the store is done with what was asked before.
+    pub(crate) keys_wait: bool,
     /// How long keys waited for their answer, where that is to be told.
     pub(crate) timing: Option<Timing>,
     /// Where what is on the screen, as it was drawn last.
@@ -108,6 +110,7 @@ impl App {
             mode: Mode::Rows,
             message: None,
             shows_told: true,
+            keys_wait: false,
             timing: shows_timing.then(Timing::default),
             areas: Areas::default(),
             mouse: Mouse::default(),
@@ -162,6 +165,17 @@ impl App {
     pub(crate) fn look(&mut self, list: usize, height: usize) {
         let request = self.lists.get_mut(list).and_then(|list| list.look(height));
         self.requests.extend(request);
+    }
+
+    /// Whether a key or the mouse does something to rows, and not only looks at them.
+    pub(crate) fn acts_on_rows(&self, event: &Event) -> bool {
+        match (&self.mode, event) {
+            (Mode::Rows, Event::Key(key)) => {
+                keys::action(key).is_some_and(keys::Action::acts_on_rows)
+            }
+            (Mode::Rows, Event::Mouse(mouse)) => mouse.kind.is_down(),
+            _ => false,
+        }
     }
 
     /// A key, the mouse, pasted text.

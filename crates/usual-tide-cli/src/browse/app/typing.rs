@@ -68,8 +68,7 @@ impl App {
         let (kind, text) = (prompt.kind, prompt.input.value().to_owned());
         self.mode = Mode::Rows;
         match kind {
-            // Keys after it are for the rows that were found.
-            PromptKind::Search => self.ask(Request::Settle),
+            PromptKind::Search => {}
             PromptKind::Trace => {
                 let path = PathBuf::from(text.trim());
                 match (text.trim().is_empty(), self.list().map(|list| list.number)) {

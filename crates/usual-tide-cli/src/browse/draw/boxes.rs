@@ -150,7 +150,7 @@ pub(super) fn conflict(app: &mut App, area: Rect, frame: &mut Frame<'_>, _look: 
         return;
     };
     let fields = u16::try_from(choosing.fields.len()).unwrap_or(u16::MAX);
-    let height = fields.saturating_mul(4).saturating_add(6).min(area.height);
+    let height = fields.saturating_mul(4).saturating_add(4).min(area.height);
     let columns = area.width.min(76);
     let place = Rect {
         x: area.x + (area.width - columns) / 2,

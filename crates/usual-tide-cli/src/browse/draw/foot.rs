@@ -77,6 +77,9 @@ fn said(app: &App, look: Look) -> (String, ratatui::style::Style) {
         }
         _ => {}
     }
+    if app.keys_wait {
+        return ("one moment: the list is being arranged".to_owned(), BOLD);
+    }
     if let Some(message) = app.message.as_ref().filter(|message| message.is_problem) {
         return (message.text.clone(), look.problem());
     }

@@ -1,7 +1,7 @@
 //! How things look: by weight, underlines and reversal first, so that they can be told apart without colours, and on
 //! light and dark terminals.
 
-use anstyle::{AnsiColor, Color as AnsiColour, Effects, Style as AnsiStyle};
+use anstyle::{AnsiColor, Color as AnsiColour, Style as AnsiStyle};
 use ratatui::style::{Color, Modifier, Style};
 
 pub(super) const PLAIN: Style = Style::new();
@@ -25,15 +25,12 @@ impl Look {
         self.coloured(BOLD, Color::Red)
     }
 
-    /// The style that the printed outputs have for what happened to a row.
+    /// The colour that the printed outputs have for what happened to a row. Not in bold, which many terminals show in a
+    /// brighter colour that cannot be read on a light ground.
     pub(super) fn told(self, style: AnsiStyle) -> Style {
-        let weight = match style.get_effects().contains(Effects::BOLD) {
-            true => BOLD,
-            false => PLAIN,
-        };
         match style.get_fg_color() {
-            Some(AnsiColour::Ansi(colour)) => self.coloured(weight, of_terminal(colour)),
-            _ => weight,
+            Some(AnsiColour::Ansi(colour)) => self.coloured(PLAIN, of_terminal(colour)),
+            _ => PLAIN,
         }
     }
 

@@ -187,7 +187,7 @@ impl Engine {
                 drop(lines);
                 Ok(None)
             }
-            Request::Settle | Request::Wake | Request::Close | Request::Done(_) => Ok(None),
+            Request::Wake | Request::Close | Request::Done(_) => Ok(None),
         }
     }
 

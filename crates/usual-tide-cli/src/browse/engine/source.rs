@@ -290,6 +290,18 @@ fn settle(
 
 #[cfg(test)]
 impl Engine {
+    /// The items as the store has them.
+    pub(crate) fn items_for_test(&self) -> Vec<serde_json::Value> {
+        let items = self.store.read(|store| {
+            let items = store.items();
+            let rows: Vec<serde_json::Value> = items
+                .map(|item| serde_json::Value::Object(item.to_members()))
+                .collect();
+            rows
+        });
+        items.unwrap()
+    }
+
     /// What others have made of the items.
     pub(crate) fn reload_for_test(&self, rows: Vec<serde_json::Value>) {
         let rows = rows.into_iter().map(|row| match row {

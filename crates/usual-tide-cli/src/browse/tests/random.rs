@@ -28,9 +28,33 @@ struct Step {
 }
 
 fn steps() -> impl Strategy<Value = Vec<Step>> {
-    let step = (0..22_u8, 0..10_000_usize, 0..10_000_usize);
+    let step = (0..23_u8, 0..10_000_usize, 0..10_000_usize);
     let step = step.prop_map(|(what, which, other)| Step { what, which, other });
     proptest::collection::vec(step, 1..40)
+}
+
+/// How many random cases are tried: `USUAL_TIDE_CASES` sets another number, for a long run.
+fn cases(usually: u32) -> u32 {
+    let asked = std::env::var("USUAL_TIDE_CASES").ok();
+    asked
+        .and_then(|cases| cases.parse().ok())
+        .unwrap_or(usually)
+}
+
+/// What others make of the items: some are gone, some are changed, and one goes to the end.
+fn others(desk: &Desk, step: Step) {
+    let mut rows = desk.engine.items_for_test();
+    if rows.is_empty() {
+        return;
+    }
+    let at = step.which % rows.len();
+    let moved = rows.remove(at);
+    rows.push(moved);
+    for row in rows.iter_mut().skip(step.other % 7).step_by(29) {
+        row["height_mm"] = step.which.into();
+    }
+    rows.drain(..step.other % 3);
+    desk.engine.reload_for_test(rows);
 }
 
 fn part(step: Step, texts: &[&str]) -> Option<String> {
@@ -133,7 +157,8 @@ fn request(desk: &Desk, step: Step) -> Option<Request> {
             list: number,
             paused: step.other.is_multiple_of(2),
         },
-        _ => Request::Step { list: number },
+        21 => Request::Step { list: number },
+        _ => Request::Wake,
     })
 }
 
@@ -157,13 +182,16 @@ fn assert_lines_are_sound(lines: &Lines) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: cases(16), failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn the_view_shows_what_the_list_has(steps in steps()) {
         let mut desk = Desk::new(100, 20, &["--check", "--also", r#"{"group": "maker", "sort": "title"}"#]);
         for step in steps {
             let row = desk.app.list().and_then(|list| list.row().map(|row| row.key().clone()));
+            if step.what == 22 {
+                others(&desk, step);
+            }
             let Some(request) = request(&desk, step) else {
                 continue;
             };
