@@ -81,6 +81,21 @@ impl Columns {
         self.0.len()
     }
 
+    /// The key's column.
+    pub(crate) fn key(&self) -> Option<usize> {
+        self.0.iter().position(|column| column.is_key)
+    }
+
+    /// This column, or the first other one where it is the key's, which never changes.
+    pub(crate) fn editable_from(&self, at: usize) -> usize {
+        let is_key = self.get(at).is_some_and(|column| column.is_key);
+        let mut others = (0..self.len()).filter(|other| !self.0[*other].is_key);
+        match is_key {
+            true => others.next().unwrap_or(at),
+            false => at,
+        }
+    }
+
     pub(crate) fn get(&self, at: usize) -> Option<&Column> {
         self.0.get(at)
     }

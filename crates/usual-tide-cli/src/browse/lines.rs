@@ -27,11 +27,14 @@ enum Arriving<'a, T> {
 /// a chunk, and a change of a line a copy of its chunk.
 #[derive(Clone, Default, Debug)]
 pub(crate) struct Lines {
-    chunks: Vec<Arc<Vec<FlatRow<Record>>>>,
+    chunks: Vec<Chunk>,
     /// Beside the chunks, so that finding a line goes through memory that lies together.
     sizes: Vec<Size>,
     len: usize,
 }
+
+/// Lines that are shared until one of them is changed.
+type Chunk = Arc<Vec<FlatRow<Record>>>;
 
 /// How many lines a chunk has, and how many of them are headings.
 #[derive(Clone, Copy, Default, Debug)]
@@ -293,7 +296,7 @@ impl Lines {
 }
 
 /// Lines in chunks that have room to grow.
-fn in_chunks(lines: Vec<FlatRow<Record>>) -> (Vec<Arc<Vec<FlatRow<Record>>>>, Vec<Size>) {
+fn in_chunks(lines: Vec<FlatRow<Record>>) -> (Vec<Chunk>, Vec<Size>) {
     let chunks = lines.chunks(MOST / 2 + MOST / 4);
     let chunks: Vec<_> = chunks.map(|lines| Arc::new(lines.to_vec())).collect();
     let sizes = chunks.iter().map(|lines| Size::of(lines)).collect();

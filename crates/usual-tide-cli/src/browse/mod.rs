@@ -29,7 +29,7 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::time::{Duration, Instant};
 
 /// How long a key waits for the store before the screen is drawn without what it has to say.
-const ANSWER: Duration = Duration::from_millis(5);
+const ANSWER: Duration = Duration::from_millis(3);
 /// How often the screen is drawn while something on it runs: a wait, a load.
 const TICK: Duration = Duration::from_millis(250);
 /// How long nothing is looked at, unless there is something to look at.

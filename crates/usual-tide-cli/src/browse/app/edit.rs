@@ -27,7 +27,6 @@ impl Editing {
         field: Option<usize>,
         columns: &Columns,
     ) -> Self {
-        let first = columns.0.iter().position(|column| !column.is_key);
         let mut editing = Self {
             list,
             draft,
@@ -35,7 +34,11 @@ impl Editing {
             input: Input::default(),
             problem: None,
         };
-        editing.go_to(field.or(first).unwrap_or(0), columns);
+        let field = match field {
+            Some(field) => field,
+            None => columns.editable_from(columns.key().unwrap_or(0)),
+        };
+        editing.go_to(field, columns);
         editing
     }
 

@@ -212,11 +212,14 @@ impl App {
                         which,
                         field,
                     }),
-                    _ => self.ask(Request::BeginEdit {
-                        list: number,
-                        key,
-                        field,
-                    }),
+                    _ => {
+                        let field = self.columns.editable_from(field);
+                        self.ask(Request::BeginEdit {
+                            list: number,
+                            key,
+                            field,
+                        });
+                    }
                 }
             }
             None => self.complain("there is no row here: a adds one"),

@@ -113,7 +113,7 @@ fn in_sight(app: &mut App, at: usize, area: Rect) -> Vec<(usize, u16, u16)> {
         return Vec::new();
     };
     let numbers = number_width(list);
-    let key = columns.0.iter().position(|column| column.is_key);
+    let key = columns.key();
     let fit = |first: usize| {
         let mut x = area.x + MARGIN + numbers;
         let right = area.x + area.width;

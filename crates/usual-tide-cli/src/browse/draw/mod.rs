@@ -135,26 +135,25 @@ fn title(app: &App, area: Rect, frame: &mut Frame<'_>) {
 pub(crate) fn state(app: &App) -> String {
     let store = &app.store;
     let mut parts = Vec::new();
-    match &store.state {
-        SourceState::Memory => parts.push("in memory".to_owned()),
-        SourceState::Loading { done, total } => parts.push(loading(*done, *total)),
-        SourceState::Ready { more } => {
-            if *more {
-                parts.push("m loads more".to_owned());
-            }
-        }
-        SourceState::Failed { why, next_try } => {
-            parts.push(format!("FAILED, {}: {why}", next(*next_try)));
-        }
-    }
     if store.waiting > 0 {
+        let edits = counted(store.waiting, "edit", "edits");
         parts.push(match store.held {
-            true => format!("{} not saved", counted(store.waiting, "edit", "edits")),
-            false => format!("{} waiting", counted(store.waiting, "edit", "edits")),
+            true => format!("{edits} not saved"),
+            false => format!("{edits} waiting"),
         });
     }
     if store.refused > 0 {
         parts.push(format!("{} refused", store.refused));
+    }
+    // Last, since it may be long.
+    match &store.state {
+        SourceState::Memory => parts.push("in memory".to_owned()),
+        SourceState::Loading { done, total } => parts.push(loading(*done, *total)),
+        SourceState::Ready { more: true } => parts.push("m loads more".to_owned()),
+        SourceState::Ready { more: false } => {}
+        SourceState::Failed { why, next_try } => {
+            parts.push(format!("FAILED, {}: {why}", next(*next_try)));
+        }
     }
     parts.join(", ")
 }

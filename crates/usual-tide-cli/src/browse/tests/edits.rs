@@ -43,6 +43,21 @@ fn a_field_is_edited_where_it_stands() {
 }
 
 #[test]
+fn the_key_is_not_edited_but_the_field_beside_it() {
+    let mut desk = Desk::demo();
+    desk.enter();
+    clear(&mut desk)
+        .keys("Bowl")
+        .press(KeyCode::BackTab)
+        .keys("x")
+        .enter();
+    desk.assert_shows("id: it is the key, which cannot be changed");
+    desk.press(KeyCode::Backspace).enter();
+    let list = desk.app.list().unwrap();
+    assert_eq!(list.row().unwrap().get("title").unwrap(), "Bowl");
+}
+
+#[test]
 fn values_are_typed_and_the_field_says_what_is_wrong() {
     let mut desk = Desk::demo();
     go_to_column(&mut desk, "height_mm").enter();
