@@ -69,7 +69,7 @@ impl ItemOptions {
 }
 
 /// What to show of a file, and in what order.
-#[derive(Args, Clone, Debug)]
+#[derive(Args, Clone, Default, Debug)]
 pub(crate) struct QueryOptions {
     /// Show only items for which this is true: a filter in CQL2, such as `fired = FALSE AND height_mm > 200`.
     #[arg(long, value_name = "CQL2", value_parser = filter)]

@@ -31,6 +31,18 @@ pub(crate) struct Serve {
     /// Streams of events at the same time; more are refused.
     #[arg(long, value_name = "N", default_value_t = 1000, value_parser = connections)]
     pub(crate) event_streams: usize,
+    /// Lists that are kept for clients at the same time; more are refused.
+    #[arg(long, value_name = "N", default_value_t = 1000, value_parser = connections)]
+    pub(crate) lists: usize,
+    /// Lists of one address; more are refused.
+    #[arg(long, value_name = "N", default_value_t = 100, value_parser = connections)]
+    pub(crate) lists_of_client: usize,
+    /// Rows that a list may have: larger ones are read by windows.
+    #[arg(long, value_name = "N", default_value_t = 10_000, value_parser = rows)]
+    pub(crate) list_rows: usize,
+    /// Close a list that nobody has read for so many seconds.
+    #[arg(long, value_name = "SECONDS", default_value_t = 120, value_parser = clap::value_parser!(u64).range(1..=86_400))]
+    pub(crate) list_unused: u64,
     /// The largest body of a request, in bytes.
     #[arg(long, value_name = "BYTES", default_value_t = 1 << 20)]
     pub(crate) most_bytes: usize,
@@ -75,6 +87,14 @@ fn connections(text: &str) -> Result<usize, String> {
     match (1..=10_000).contains(&number) {
         true => Ok(number),
         false => Err("it can be 1 to 10000".to_owned()),
+    }
+}
+
+fn rows(text: &str) -> Result<usize, String> {
+    let number = text.parse::<usize>().map_err(|why| why.to_string())?;
+    match (1..=1_000_000).contains(&number) {
+        true => Ok(number),
+        false => Err("it can be 1 to 1000000".to_owned()),
     }
 }
 

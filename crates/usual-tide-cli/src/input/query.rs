@@ -10,7 +10,7 @@ use usual_tide::text::Collation;
 use usual_tide::{Group, Query, Search, Sort};
 
 /// Parts of a query as text. An empty text takes a part away.
-#[derive(Clone, Default, Debug)]
+#[derive(Clone, PartialEq, Eq, Hash, Default, Debug)]
 pub(crate) struct QueryTexts {
     pub(crate) filter: Option<String>,
     pub(crate) search: Option<String>,
@@ -20,7 +20,47 @@ pub(crate) struct QueryTexts {
     pub(crate) take: Option<usize>,
 }
 
+#[cfg(any(feature = "browse", feature = "net"))]
 impl QueryTexts {
+    /// These parts with others put in place.
+    pub(crate) fn changed_by(self, others: Self) -> Self {
+        let part = |new: Option<String>, old: Option<String>| {
+            new.or(old).filter(|text| !text.trim().is_empty())
+        };
+        Self {
+            filter: part(others.filter, self.filter),
+            search: part(others.search, self.search),
+            sort: part(others.sort, self.sort),
+            group: part(others.group, self.group),
+            skip: others.skip.or(self.skip),
+            take: others.take.or(self.take),
+        }
+    }
+
+    /// The query in JSON, without the parts that it has not.
+    #[cfg(feature = "net")]
+    pub(crate) fn to_json(&self) -> serde_json::Value {
+        let texts = [
+            ("filter", &self.filter),
+            ("search", &self.search),
+            ("sort", &self.sort),
+            ("group", &self.group),
+        ];
+        let texts = texts
+            .into_iter()
+            .filter_map(|(name, text)| Some((name, text.clone()?.into())));
+        let rows = [("skip", self.skip), ("take", self.take)];
+        let rows = rows
+            .into_iter()
+            .filter_map(|(name, rows)| Some((name, rows?.into())));
+        let members = texts.chain(rows);
+        serde_json::Value::Object(
+            members
+                .map(|(name, value)| (name.to_owned(), value))
+                .collect(),
+        )
+    }
+
     /// Whether others put every part in place that these do.
     #[cfg(feature = "browse")]
     pub(crate) fn is_covered_by(&self, others: &Self) -> bool {

@@ -2,6 +2,7 @@
 
 use super::answers::RecentAnswers;
 use super::event::{RowEvent, events};
+use super::lists::{ListLimits, Lists};
 use super::log::{Event, Log};
 use super::reply::Reply;
 use std::collections::HashMap;
@@ -41,6 +42,8 @@ pub(super) struct ServedItems {
     changed: HashMap<RecordKey, u64>,
     unchanged_since: u64,
     log: Log,
+    /// The lists of clients.
+    pub(super) lists: Lists,
     /// Why the source cannot be read, and since when.
     trouble: Option<(String, Instant)>,
     /// Whether that was told.
@@ -68,6 +71,7 @@ impl Hub {
     pub(super) fn open(
         source: impl Source<Record>,
         key: &FieldName,
+        limits: ListLimits,
     ) -> Result<Self, Box<dyn std::error::Error + Send + Sync>> {
         let mut direct = DirectSource::new(source);
         let mut store = Store::load(load_all(&mut direct)?)?;
@@ -84,6 +88,7 @@ impl Hub {
                 changed: HashMap::new(),
                 unchanged_since: 0,
                 log: Log::default(),
+                lists: Lists::new(limits),
                 trouble: None,
                 trouble_told: false,
             }),
@@ -119,6 +124,23 @@ impl Hub {
         drop(shown);
         self.moved.send_replace(version);
         done
+    }
+
+    /// Works with the lists of clients, and tells them.
+    pub(super) fn with_lists<R>(&self, work: impl FnOnce(&mut ServedItems) -> R) -> R {
+        let mut shown = self.shown_mut();
+        let done = work(&mut shown);
+        let version = shown.version;
+        drop(shown);
+        self.moved.send_replace(version);
+        done
+    }
+
+    /// Closes the lists that nobody has read for a while.
+    pub(super) fn close_unused_lists(&self) {
+        let mut shown = self.shown_mut();
+        let shown = &mut *shown;
+        shown.lists.close_unused(&mut shown.store);
     }
 
     /// Takes over what other programs have changed at the source, and tries again where it could not be read.
@@ -245,6 +267,7 @@ impl ServedItems {
 
     /// Notes what has happened to the items.
     fn publish(&mut self) {
+        self.lists.publish(&self.store);
         let Ok(Some(changes)) = self.feed.read(&self.store) else {
             return;
         };

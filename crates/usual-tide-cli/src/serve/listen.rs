@@ -7,6 +7,7 @@ use axum::http::{Request, Response};
 use hyper::body::Incoming;
 use hyper::service::service_fn;
 use hyper_util::rt::{TokioIo, TokioTimer};
+use std::net::IpAddr;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::net::TcpListener;
@@ -34,6 +35,10 @@ impl Permit {
     }
 }
 
+/// Where a request comes from.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct ClientAddress(pub(super) IpAddr);
+
 /// The connection is cut on purpose.
 #[derive(Debug, thiserror::Error)]
 #[error("the connection is cut")]
@@ -57,7 +62,7 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
         };
         let Ok(place) = place else { break };
         let permit = Permit(Arc::new(Mutex::new(Some(place))));
-        let Ok((stream, _)) = accepted else {
+        let Ok((stream, client)) = accepted else {
             tokio::time::sleep(Duration::from_millis(50)).await;
             continue;
         };
@@ -66,6 +71,8 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
             let service = service_fn(move |mut request: Request<Incoming>| {
                 let (router, app) = (router.clone(), Arc::clone(&app));
                 request.extensions_mut().insert(permit.clone());
+                let client = ClientAddress(client.ip());
+                request.extensions_mut().insert(client);
                 async move { answer(&app, router, request).await }
             });
             let mut stream = TimeoutStream::new(stream);

@@ -6,6 +6,7 @@ mod faults;
 mod guard;
 mod hub;
 mod listen;
+mod lists;
 mod log;
 mod reply;
 mod routes;
@@ -36,7 +37,13 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
     let origin = Origin::of(&serve.source)?;
     let (source, key) = origin.source(&serve.items)?;
     begin_log(serve.log);
-    let hub = Hub::open(source, &key).map_err(|why| failed(&why))?;
+    let limits = lists::ListLimits {
+        lists: serve.lists,
+        lists_of_client: serve.lists_of_client,
+        rows: serve.list_rows,
+        unused: Duration::from_secs(serve.list_unused),
+    };
+    let hub = Hub::open(source, &key, limits).map_err(|why| failed(&why))?;
     let rows = hub.shown().store.len();
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
@@ -116,6 +123,8 @@ async fn follow(app: Arc<routes::App>) {
             let mut writer = app.hub.writer();
             // What goes wrong is noted there, once.
             let _ = app.hub.refresh(&mut writer);
+            drop(writer);
+            app.hub.close_unused_lists();
         });
         let _ = done.await;
     }

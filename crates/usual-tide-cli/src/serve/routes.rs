@@ -4,6 +4,7 @@ use super::faults::Faults;
 use super::guard::{Guard, Rejection};
 use super::hub::{Hub, ServedItems};
 use super::listen::Permit;
+use super::lists::routes as lists;
 use super::reply::Reply;
 use super::stream;
 use super::tags::Conditions;
@@ -15,7 +16,7 @@ use axum::extract::{Extension, Path, Query, Request, State};
 use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, Response, Uri, header};
 use axum::middleware::{Next, from_fn_with_state};
 use axum::response::Html;
-use axum::routing::get;
+use axum::routing::{get, post};
 use serde_json::{Map, Value};
 use std::hash::{BuildHasher, Hash, Hasher, RandomState};
 use std::sync::Arc;
@@ -47,6 +48,8 @@ pub(super) type Stopped = watch::Receiver<bool>;
 pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
     Router::new()
         .route("/", get(page))
+        .route("/change-set.js", get(module))
+        .route("/change-set.d.ts", get(module_types))
         .route("/health", get(health))
         .route("/items", get(items).post(add))
         .route(
@@ -54,12 +57,18 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
             get(item).patch(change).put(change).delete(change),
         )
         .route("/events", get(events))
+        .route("/lists", post(lists::open))
+        .route(
+            "/lists/{list}",
+            get(lists::rows).patch(lists::change).delete(lists::close),
+        )
+        .route("/lists/{list}/changes", get(lists::changes))
         .method_not_allowed_fallback(async |method: Method, uri: Uri| {
             let why = format!("{} does not allow {method}", uri.path());
             Reply::problem(405, why).into_response()
         })
         .fallback(async || {
-            Reply::problem(404, "there is /items, /events and /health").into_response()
+            Reply::problem(404, "there is /items, /events, /lists and /health").into_response()
         })
         .layer(Extension(stopped))
         .layer(from_fn_with_state(Arc::clone(&app), checked))
@@ -135,14 +144,17 @@ async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
         return Reply::problem(status, why).into_response();
     }
     let path = request.uri().path();
-    if matches!(path, "/" | "/health") {
+    if matches!(
+        path,
+        "/" | "/health" | "/change-set.js" | "/change-set.d.ts"
+    ) {
         return next.run(request).await;
     }
     if app.faults.fails() {
         tracing::info!(path, "failing on purpose");
         return Reply::problem(503, "a simulated failure").into_response();
     }
-    let is_stream = path == "/events";
+    let is_stream = path == "/events" || path.ends_with("/changes");
     let mut response = next.run(request).await;
     if !is_stream && app.faults.garbles() {
         tracing::info!("answering with nonsense on purpose");
@@ -153,7 +165,7 @@ async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
 }
 
 /// Works on a thread that may wait.
-async fn on_thread(
+pub(super) async fn on_thread(
     app: Arc<App>,
     work: impl FnOnce(&App) -> Reply + Send + 'static,
 ) -> Response<Body> {
@@ -184,7 +196,7 @@ struct Page {
 }
 
 /// A part of an address that cannot be read.
-fn unreadable(why: &dyn std::fmt::Display) -> Response<Body> {
+pub(super) fn unreadable(why: &dyn std::fmt::Display) -> Response<Body> {
     Reply::problem(400, format!("the address cannot be read: {why}")).into_response()
 }
 
@@ -325,7 +337,11 @@ async fn change(
 }
 
 /// The body of a request, within its bounds in size and time.
-async fn body_of(app: &App, headers: &HeaderMap, body: Body) -> Result<Bytes, Box<Reply>> {
+pub(super) async fn body_of(
+    app: &App,
+    headers: &HeaderMap,
+    body: Body,
+) -> Result<Bytes, Box<Reply>> {
     let too_large = || {
         let most = app.most_bytes;
         Box::new(Reply::problem(
@@ -466,10 +482,38 @@ async fn events(
     };
     // A stream takes no place from other requests.
     permit.give_back();
-    let last_id = headers
-        .get("last-event-id")
-        .and_then(|id| id.to_str().ok())
-        .map(str::to_owned)
-        .or(since.last_event_id);
-    stream::response(app, last_id.as_deref(), stopped, stream)
+    stream::response(
+        app,
+        last_id(&headers, since.last_event_id).as_deref(),
+        stopped,
+        stream,
+    )
+}
+
+/// The id of the event that a client had last.
+pub(super) fn last_id(headers: &HeaderMap, asked: Option<String>) -> Option<String> {
+    let header = headers.get("last-event-id").and_then(|id| id.to_str().ok());
+    header.map(str::to_owned).or(asked)
+}
+
+/// The module that applies change sets, and its types.
+async fn module() -> Response<Body> {
+    script("text/javascript", include_str!("../../web/change-set.js"))
+}
+
+async fn module_types() -> Response<Body> {
+    script(
+        "text/plain; charset=utf-8",
+        include_str!("../../web/change-set.d.ts"),
+    )
+}
+
+fn script(kind: &'static str, text: &'static str) -> Response<Body> {
+    Reply {
+        status: 200,
+        kind,
+        body: text.as_bytes().to_vec(),
+        ..Reply::default()
+    }
+    .into_response()
 }

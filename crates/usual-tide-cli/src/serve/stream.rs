@@ -12,7 +12,7 @@ use std::time::Duration;
 use tokio::sync::{OwnedSemaphorePermit, watch};
 
 /// How often a stream says that it is there.
-const HEARTBEAT: Duration = Duration::from_secs(10);
+pub(super) const HEARTBEAT: Duration = Duration::from_secs(10);
 
 /// A stream that goes on after the event with this id, until the server is stopped.
 pub(super) fn response(
@@ -23,16 +23,20 @@ pub(super) fn response(
 ) -> Response<Body> {
     let moved = app.hub.moved.subscribe();
     let version = app.hub.shown().version_of(last_id);
-    // It says at once that it is there.
-    let hello = stream::once(async { ": usual-tide\n\n".to_owned() });
-    let state = Following {
+    event_stream(following(Following {
         app,
         version,
         moved,
         stopped,
         _place: place,
-    };
-    let lines = hello.chain(following(state));
+    }))
+}
+
+/// A stream of events as an answer.
+pub(super) fn event_stream(events: impl Stream<Item = String> + Send + 'static) -> Response<Body> {
+    // It says at once that it is there.
+    let hello = stream::once(async { ": usual-tide\n\n".to_owned() });
+    let lines = hello.chain(events);
     let mut response = Response::new(Body::from_stream(lines.map(Ok::<_, Infallible>)));
     let headers = response.headers_mut();
     headers.insert(

@@ -11,6 +11,7 @@ mod foreign;
 mod formats;
 mod hostile;
 mod http;
+mod lists;
 mod options;
 mod outputs;
 mod pages;

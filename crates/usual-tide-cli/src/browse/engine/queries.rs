@@ -131,7 +131,7 @@ impl Engine {
         })??;
         self.why = told(&before, &texts);
         let list = self.list_mut(number)?;
-        list.texts = merged(before, texts);
+        list.texts = before.changed_by(texts);
         list.touch();
         Ok(None)
     }
@@ -170,21 +170,6 @@ impl Engine {
         }
         .to_owned();
         Ok(None)
-    }
-}
-
-/// The parts of a query with some of them put in place.
-fn merged(before: QueryTexts, texts: QueryTexts) -> QueryTexts {
-    let part = |new: Option<String>, old: Option<String>| {
-        new.or(old).filter(|text| !text.trim().is_empty())
-    };
-    QueryTexts {
-        filter: part(texts.filter, before.filter),
-        search: part(texts.search, before.search),
-        sort: part(texts.sort, before.sort),
-        group: part(texts.group, before.group),
-        skip: texts.skip.or(before.skip),
-        take: texts.take.or(before.take),
     }
 }
 

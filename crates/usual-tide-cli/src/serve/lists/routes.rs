@@ -1,0 +1,177 @@
+//! What can be asked of lists.
+
+use super::stream;
+use super::{ListRefusal, Lists, Positions};
+use crate::serve::hub::ServedItems;
+use crate::serve::listen::{ClientAddress, Permit};
+use crate::serve::reply::Reply;
+use crate::serve::routes::{App, Stopped, body_of, last_id, on_thread, unreadable};
+use axum::body::Body;
+use axum::extract::rejection::{PathRejection, QueryRejection};
+use axum::extract::{Extension, Path, Query, Request, State};
+use axum::http::{HeaderMap, Response};
+use serde_json::Value;
+use std::sync::Arc;
+use usual_tide::Store;
+use usual_tide::record::Record;
+
+impl From<ListRefusal> for Reply {
+    fn from(why: ListRefusal) -> Self {
+        Self::problem(why.status(), why.to_string())
+    }
+}
+
+fn json(status: u16, body: &Value) -> Reply {
+    Reply {
+        status,
+        kind: "application/json",
+        body: body.to_string().into_bytes(),
+        ..Reply::default()
+    }
+}
+
+/// How a stream of change sets is asked for.
+#[derive(serde::Deserialize)]
+pub(in crate::serve) struct Wanted {
+    #[serde(rename = "last-event-id")]
+    last_event_id: Option<String>,
+    #[serde(default)]
+    by: Positions,
+}
+
+/// Works with the lists, unless the items are out of date.
+async fn with_lists(
+    app: Arc<App>,
+    work: impl FnOnce(&mut Lists, &mut Store<Record>) -> Result<Reply, ListRefusal> + Send + 'static,
+) -> Response<Body> {
+    on_thread(app, |app| {
+        app.hub.with_lists(|shown: &mut ServedItems| {
+            if let Some(why) = shown.trouble() {
+                return Reply::problem(503, why);
+            }
+            work(&mut shown.lists, &mut shown.store).unwrap_or_else(Reply::from)
+        })
+    })
+    .await
+}
+
+/// The query in a body; without a body all items in their order.
+async fn query_of(
+    app: &App,
+    headers: &HeaderMap,
+    body: Body,
+) -> Result<crate::input::QueryTexts, Box<Reply>> {
+    let body = body_of(app, headers, body).await?;
+    let text = std::str::from_utf8(&body)
+        .map_err(|why| Reply::problem(400, format!("the body is no text: {why}")))?;
+    match text.trim() {
+        "" => Ok(crate::input::QueryTexts::default()),
+        text => crate::script::query(text)
+            .map_err(|why| Reply::problem(400, format!("the body is no query: {why}")).into()),
+    }
+}
+
+pub(in crate::serve) async fn open(
+    State(app): State<Arc<App>>,
+    Extension(ClientAddress(client)): Extension<ClientAddress>,
+    request: Request,
+) -> Response<Body> {
+    let (head, body) = request.into_parts();
+    let texts = match query_of(&app, &head.headers, body).await {
+        Ok(texts) => texts,
+        Err(refused) => return refused.into_response(),
+    };
+    with_lists(app, move |lists, store| {
+        let name = lists.open(store, texts, client)?;
+        Ok(Reply {
+            location: Some(format!("/lists/{name}")),
+            ..json(201, &lists.rows(store, &name)?)
+        })
+    })
+    .await
+}
+
+pub(in crate::serve) async fn rows(
+    State(app): State<Arc<App>>,
+    name: Result<Path<String>, PathRejection>,
+) -> Response<Body> {
+    let name = match name {
+        Ok(Path(name)) => name,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    on_thread(app, move |app| {
+        let shown = app.hub.shown();
+        if let Some(why) = shown.trouble() {
+            return Reply::problem(503, why);
+        }
+        let rows = shown.lists.rows(&shown.store, &name);
+        rows.map_or_else(Reply::from, |rows| json(200, &rows))
+    })
+    .await
+}
+
+pub(in crate::serve) async fn change(
+    State(app): State<Arc<App>>,
+    name: Result<Path<String>, PathRejection>,
+    request: Request,
+) -> Response<Body> {
+    let name = match name {
+        Ok(Path(name)) => name,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    let (head, body) = request.into_parts();
+    let texts = match query_of(&app, &head.headers, body).await {
+        Ok(texts) => texts,
+        Err(refused) => return refused.into_response(),
+    };
+    with_lists(app, move |lists, store| {
+        lists.change(store, &name, texts)?;
+        Ok(json(200, &lists.summary(store, &name)?))
+    })
+    .await
+}
+
+pub(in crate::serve) async fn close(
+    State(app): State<Arc<App>>,
+    name: Result<Path<String>, PathRejection>,
+) -> Response<Body> {
+    let name = match name {
+        Ok(Path(name)) => name,
+        Err(why) => return unreadable(&why.body_text()),
+    };
+    with_lists(app, move |lists, store| {
+        lists.close(store, &name)?;
+        Ok(Reply {
+            status: 204,
+            ..Reply::default()
+        })
+    })
+    .await
+}
+
+pub(in crate::serve) async fn changes(
+    State(app): State<Arc<App>>,
+    name: Result<Path<String>, PathRejection>,
+    headers: HeaderMap,
+    wanted: Result<Query<Wanted>, QueryRejection>,
+    Extension(stopped): Extension<Stopped>,
+    Extension(permit): Extension<Permit>,
+) -> Response<Body> {
+    let (name, wanted) = match (name, wanted) {
+        (Ok(Path(name)), Ok(Query(wanted))) => (name, wanted),
+        (Err(why), _) => return unreadable(&why.body_text()),
+        (_, Err(why)) => return unreadable(&why.body_text()),
+    };
+    if let Err(why) = app.hub.shown().lists.known(&name) {
+        return Reply::from(why).into_response();
+    }
+    let Ok(place) = Arc::clone(&app.streams).try_acquire_owned() else {
+        let why = "there are as many streams of events as the server has room for";
+        return Reply::problem(503, why).into_response();
+    };
+    // A stream takes no place from other requests.
+    permit.give_back();
+    let version = last_id(&headers, wanted.last_event_id);
+    let version = version.map(|id| id.parse::<u64>().unwrap_or(u64::MAX));
+    stream::response(app, name, (version, wanted.by), stopped, place)
+}

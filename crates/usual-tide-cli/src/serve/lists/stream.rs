@@ -1,0 +1,105 @@
+//! A stream of the change sets of one list (HTML standard, "Server-sent events").
+
+use super::{Missed, Positions};
+use crate::serve::routes::{App, Stopped};
+use crate::serve::stream::{HEARTBEAT, event_stream};
+use axum::body::Body;
+use axum::http::Response;
+use futures::stream::{self, Stream};
+use std::sync::Arc;
+use tokio::sync::{OwnedSemaphorePermit, watch};
+
+/// A stream that goes on after a version, until the list is closed or the server is stopped. Without a version it
+/// begins with the rows.
+pub(super) fn response(
+    app: Arc<App>,
+    name: String,
+    (version, positions): (Option<u64>, Positions),
+    stopped: Stopped,
+    place: OwnedSemaphorePermit,
+) -> Response<Body> {
+    let moved = app.hub.moved.subscribe();
+    app.hub.shown().lists.note_stream(&name, true);
+    event_stream(following(Following {
+        reading: Reading { app, name },
+        version,
+        positions,
+        moved,
+        stopped,
+        _place: place,
+    }))
+}
+
+/// A list that is read by a stream, until that ends.
+struct Reading {
+    app: Arc<App>,
+    name: String,
+}
+
+impl Drop for Reading {
+    fn drop(&mut self) {
+        self.app.hub.shown().lists.note_stream(&self.name, false);
+    }
+}
+
+struct Following {
+    reading: Reading,
+    /// What was told last; none before the rows.
+    version: Option<u64>,
+    positions: Positions,
+    moved: watch::Receiver<u64>,
+    stopped: Stopped,
+    /// The stream's place among those that there may be.
+    _place: OwnedSemaphorePermit,
+}
+
+/// What a slow reader has missed is told as one change set, so that it takes no memory.
+fn following(state: Following) -> impl Stream<Item = String> {
+    stream::unfold(Some(state), async |state| {
+        let mut state = state?;
+        loop {
+            if *state.stopped.borrow() {
+                return None;
+            }
+            state.moved.borrow_and_update();
+            let missed = {
+                let shown = state.reading.app.hub.shown();
+                let name = &state.reading.name;
+                let lists = &shown.lists;
+                lists.after(&shown.store, name, state.version, state.positions)
+            };
+            let told = match missed {
+                // It was closed.
+                Err(_) => return Some((event("closed", None, "{}"), None)),
+                Ok(Missed::Nothing) => None,
+                Ok(Missed::Changes(version, json)) => {
+                    Some((version, event("changes", Some(version), &json)))
+                }
+                Ok(Missed::Rows(version, json)) => {
+                    Some((version, event("rows", Some(version), &json)))
+                }
+            };
+            if let Some((version, text)) = told {
+                state.version = Some(version);
+                return Some((text, Some(state)));
+            }
+            let stop = state.stopped.wait_for(|stopped| *stopped);
+            let beat = tokio::select! {
+                moved = state.moved.changed() => match moved {
+                    Ok(()) => false,
+                    Err(_) => return None,
+                },
+                () = tokio::time::sleep(HEARTBEAT) => true,
+                _ = stop => return None,
+            };
+            if beat {
+                return Some((": still here\n\n".to_owned(), Some(state)));
+            }
+        }
+    })
+}
+
+fn event(name: &str, id: Option<u64>, data: &str) -> String {
+    let id = id.map(|id| format!("id: {id}\n")).unwrap_or_default();
+    format!("{id}event: {name}\ndata: {data}\n\n")
+}

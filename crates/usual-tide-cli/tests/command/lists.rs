@@ -1,0 +1,452 @@
+//! Lists that the server keeps for its clients.
+
+use crate::cases;
+use crate::serving::{LONG, Server};
+use crate::support::write;
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader, Write};
+use std::net::TcpStream;
+use tempfile::TempDir;
+
+const SHELVES: [&str; 3] = ["A", "B", "C"];
+
+/// Pieces whose fields say something to every query below.
+fn pieces(count: usize) -> String {
+    let piece = |at: usize| {
+        let title = format!("{} {}", ["Bowl", "Mug", "Vase"][at % 3], at * 7 % 20);
+        let shelf = SHELVES[at * 5 % 3];
+        json!({"id": format!("P-{at:03}"), "title": title, "shelf": shelf, "height_mm": at * 37 % 100})
+    };
+    Value::Array((0..count).map(piece).collect()).to_string()
+}
+
+fn served(count: usize, options: &[&str]) -> (TempDir, Server) {
+    let folder = tempfile::tempdir().unwrap();
+    let path = write(&folder, "pieces.json", &pieces(count));
+    let server = Server::start(&path, options);
+    (folder, server)
+}
+
+/// Asks, and gives the status and the body.
+fn ask(server: &Server, method: &str, path: &str, body: &Value) -> (u16, Value) {
+    let body = match body {
+        Value::Null => String::new(),
+        body => body.to_string(),
+    };
+    let answer = server.ask(method, path, "", &body);
+    let status = answer
+        .split(' ')
+        .nth(1)
+        .and_then(|status| status.parse().ok());
+    let body = answer.split("\r\n\r\n").nth(1).unwrap_or_default();
+    (
+        status.unwrap(),
+        serde_json::from_str(body).unwrap_or(Value::Null),
+    )
+}
+
+/// A stream of events.
+struct Events(BufReader<TcpStream>);
+
+/// An event: its id, its name, its data.
+type Event = (Option<u64>, String, Value);
+
+impl Events {
+    fn of(server: &Server, path: &str) -> Self {
+        let mut stream = TcpStream::connect(("127.0.0.1", server.port)).unwrap();
+        stream.set_read_timeout(Some(LONG)).unwrap();
+        let request = format!(
+            "GET {path} HTTP/1.1\r\nHost: localhost:{}\r\n\r\n",
+            server.port
+        );
+        stream.write_all(request.as_bytes()).unwrap();
+        Self(BufReader::new(stream))
+    }
+
+    fn next(&mut self) -> Event {
+        let (mut id, mut name, mut data) = (None, String::new(), Value::Null);
+        loop {
+            let mut line = String::new();
+            assert!(
+                self.0.read_line(&mut line).unwrap() > 0,
+                "the stream has ended"
+            );
+            let line = line.trim_end();
+            if let Some(text) = line.strip_prefix("id: ") {
+                id = text.parse().ok();
+            } else if let Some(text) = line.strip_prefix("event: ") {
+                name = text.to_owned();
+            } else if let Some(text) = line.strip_prefix("data: ") {
+                data = serde_json::from_str(text).unwrap();
+            } else if line.is_empty() && !name.is_empty() {
+                return (id, name, data);
+            }
+        }
+    }
+}
+
+fn array<'a>(value: &'a Value, name: &str) -> &'a Vec<Value> {
+    value[name].as_array().unwrap()
+}
+
+fn number(value: &Value) -> usize {
+    usize::try_from(value.as_u64().unwrap()).unwrap()
+}
+
+/// The rows after a change set, by the rule of application alone.
+fn applied(rows: &[Value], changes: &Value) -> Vec<Value> {
+    assert_eq!(rows.len(), number(&changes["before"]));
+    let moved: Vec<(usize, usize)> = array(changes, "moved")
+        .iter()
+        .map(|row| (number(&row["from"]), number(&row["to"])))
+        .collect();
+    let removed: Vec<usize> = array(changes, "removed")
+        .iter()
+        .map(|row| number(&row["at"]))
+        .collect();
+    let leaves = |at: &usize| removed.contains(at) || moved.iter().any(|(from, _)| from == at);
+    let mut after: Vec<Value> = (0..rows.len())
+        .filter(|at| !leaves(at))
+        .map(|at| rows[at].clone())
+        .collect();
+    let mut arriving: Vec<(usize, Value)> = array(changes, "inserted")
+        .iter()
+        .map(|row| (number(&row["at"]), row["item"].clone()))
+        .collect();
+    arriving.extend(moved.iter().map(|(from, to)| (*to, rows[*from].clone())));
+    arriving.sort_by_key(|row| row.0);
+    for (at, row) in arriving {
+        after.insert(at, row);
+    }
+    for row in array(changes, "updated") {
+        after[number(&row["to"])] = row["item"].clone();
+    }
+    assert_eq!(after.len(), number(&changes["after"]));
+    after
+}
+
+/// As few rows are moved as can be: those that are kept less the longest run of them that is in order.
+fn assert_minimal(before: &[Value], after: &[Value], changes: &Value) {
+    let place = |row: &Value| before.iter().position(|other| other["id"] == row["id"]);
+    let kept: Vec<usize> = after.iter().filter_map(place).collect();
+    let mut ends: Vec<usize> = Vec::new();
+    for place in &kept {
+        let at = ends.partition_point(|end| end < place);
+        match ends.get_mut(at) {
+            Some(end) => *end = *place,
+            None => ends.push(*place),
+        }
+    }
+    assert_eq!(array(changes, "moved").len(), kept.len() - ends.len());
+    assert_eq!(array(changes, "removed").len(), before.len() - kept.len());
+    assert_eq!(array(changes, "inserted").len(), after.len() - kept.len());
+}
+
+#[test]
+fn a_client_gets_the_rows_once_and_change_sets_from_then_on() {
+    let (_folder, server) = served(9, &[]);
+    let (status, list) = ask(
+        &server,
+        "POST",
+        "/lists",
+        &json!({"search": "bowl", "sort": "-height_mm"}),
+    );
+    assert_eq!(
+        (status, list["version"].as_u64(), list["matching"].as_u64()),
+        (201, Some(0), Some(3))
+    );
+    let rows = array(&list, "rows").clone();
+    let path = format!("/lists/{}", list["list"].as_str().unwrap());
+    let mut events = Events::of(&server, &format!("{path}/changes?last-event-id=0"));
+    let key = rows[2]["id"].as_str().unwrap();
+    ask(
+        &server,
+        "PATCH",
+        &format!("/items/{key}"),
+        &json!({"height_mm": 500}),
+    );
+    let (id, name, changes) = events.next();
+    assert_eq!((id, &*name), (Some(1), "changes"));
+    assert_eq!(array(&changes, "moved").len(), 1);
+    let rows = applied(&rows, &changes);
+    assert_eq!(rows[0]["height_mm"], 500);
+    // Another letter, another sort and another window come as one minimal set each.
+    let (status, told) = ask(
+        &server,
+        "PATCH",
+        &path,
+        &json!({"search": "b", "sort": "id", "take": 2}),
+    );
+    assert_eq!((status, told["version"].as_u64()), (200, Some(2)));
+    let (_, _, changes) = events.next();
+    let narrow = applied(&rows, &changes);
+    assert_minimal(&rows, &narrow, &changes);
+    let (_, now) = ask(&server, "GET", &path, &Value::Null);
+    assert_eq!(array(&now, "rows"), &narrow);
+    assert_eq!(
+        now["query"],
+        json!({"search": "b", "sort": "id", "take": 2})
+    );
+    ask(&server, "PATCH", &path, &json!({"skip": 1}));
+    let (_, _, changes) = events.next();
+    assert_eq!(applied(&narrow, &changes).len(), 2);
+    // Closed, the stream says so, and there is no such list any more.
+    assert_eq!(ask(&server, "DELETE", &path, &Value::Null).0, 204);
+    ask(
+        &server,
+        "POST",
+        "/items",
+        &json!({"id": "P-900", "title": "Jug", "shelf": "A", "height_mm": 1}),
+    );
+    assert_eq!(events.next().1, "closed");
+    assert_eq!(ask(&server, "GET", &path, &Value::Null).0, 404);
+}
+
+#[test]
+fn queries_that_cannot_be_are_refused_with_what_is_wrong() {
+    let (_folder, server) = served(
+        9,
+        &["--list-rows", "5", "--lists", "3", "--lists-of-client", "2"],
+    );
+    for (query, status, why) in [
+        (
+            json!({"filter": "heigth_mm > 3"}),
+            422,
+            "filter: column 1: there is no field",
+        ),
+        (
+            json!({"sort": "maker"}),
+            422,
+            "sort: column 1: there is no field",
+        ),
+        (
+            json!({"take": 6}),
+            422,
+            "take is 6: a list of this server has at most 5 rows",
+        ),
+        (json!({"limit": 6}), 400, "limit"),
+        (json!([]), 400, "expected an object"),
+    ] {
+        let (answered, problem) = ask(&server, "POST", "/lists", &query);
+        let detail = problem["detail"].as_str().unwrap();
+        assert!(
+            answered == status && detail.contains(why),
+            "{query} {answered} {detail}"
+        );
+    }
+    // Without a number of rows there are as many as there may be.
+    let (status, list) = ask(&server, "POST", "/lists", &Value::Null);
+    assert_eq!(
+        (
+            status,
+            array(&list, "rows").len(),
+            list["matching"].as_u64()
+        ),
+        (201, 5, Some(9))
+    );
+    assert_eq!(
+        ask(&server, "POST", "/lists", &json!({"sort": "id"})).0,
+        201
+    );
+    let (status, problem) = ask(&server, "POST", "/lists", &Value::Null);
+    assert!(
+        status == 429 && problem["detail"].as_str().unwrap().contains("close one"),
+        "{problem}"
+    );
+    assert_eq!(ask(&server, "GET", "/lists/none", &Value::Null).0, 404);
+    assert_eq!(
+        ask(&server, "GET", "/lists/none/changes", &Value::Null).0,
+        404
+    );
+}
+
+#[test]
+fn a_list_that_nobody_reads_is_closed() {
+    let (_folder, server) = served(3, &["--list-unused", "1"]);
+    let (_, list) = ask(&server, "POST", "/lists", &Value::Null);
+    let path = format!("/lists/{}", list["list"].as_str().unwrap());
+    // As long as a stream reads it, it is kept.
+    let stream = Events::of(&server, &format!("{path}/changes"));
+    std::thread::sleep(std::time::Duration::from_millis(1500));
+    assert_eq!(ask(&server, "GET", &path, &Value::Null).0, 200);
+    drop(stream);
+    let begun = std::time::Instant::now();
+    loop {
+        // A server notices that a stream has ended when it next writes to it.
+        ask(
+            &server,
+            "PATCH",
+            "/items/P-000",
+            &json!({"height_mm": begun.elapsed().as_millis().to_string().len()}),
+        );
+        ask(&server, "PATCH", "/items/P-000", &json!({"height_mm": 77}));
+        std::thread::sleep(std::time::Duration::from_millis(1200));
+        if ask(&server, "GET", &path, &Value::Null).0 == 404 {
+            break;
+        }
+        assert!(begun.elapsed() < LONG, "it is kept");
+    }
+}
+
+#[test]
+fn a_client_that_was_away_too_long_gets_the_rows() {
+    let (_folder, server) = served(5, &[]);
+    let (_, list) = ask(&server, "POST", "/lists", &json!({"sort": "title"}));
+    let path = format!("/lists/{}/changes", list["list"].as_str().unwrap());
+    for unknown in ["7", "x", ""] {
+        let mut events = Events::of(&server, &format!("{path}?last-event-id={unknown}"));
+        let (id, name, rows) = events.next();
+        assert_eq!((id, &*name), (Some(0), "rows"));
+        assert_eq!(rows["rows"], list["rows"]);
+    }
+}
+
+#[derive(Clone, Debug)]
+enum Step {
+    Edit {
+        key: usize,
+        height: u8,
+        shelf: usize,
+    },
+    Remove {
+        key: usize,
+    },
+    Add {
+        key: usize,
+    },
+    Move {
+        key: usize,
+        after: usize,
+    },
+    Query {
+        client: usize,
+        part: usize,
+        which: usize,
+    },
+    /// The client's stream is cut, and goes on from what it had last.
+    Read {
+        client: usize,
+    },
+}
+
+fn steps() -> impl Strategy<Value = Vec<Step>> {
+    let (key, client) = (0..30_usize, 0..3_usize);
+    let step = prop_oneof![
+        (key.clone(), any::<u8>(), 0..3_usize).prop_map(|(key, height, shelf)| Step::Edit {
+            key,
+            height,
+            shelf
+        }),
+        key.clone().prop_map(|key| Step::Remove { key }),
+        key.clone().prop_map(|key| Step::Add { key }),
+        (key.clone(), key).prop_map(|(key, after)| Step::Move { key, after }),
+        (client.clone(), 0..5_usize, 0..4_usize).prop_map(|(client, part, which)| Step::Query {
+            client,
+            part,
+            which
+        }),
+        client.prop_map(|client| Step::Read { client }),
+    ];
+    proptest::collection::vec(step, 1..25)
+}
+
+/// One part of a query, with its values to choose from.
+fn query(part: usize, which: usize) -> Value {
+    let texts = |texts: [&str; 4]| json!(texts[which]);
+    match part {
+        0 => json!({"search": texts(["", "b", "bowl", "mug"])}),
+        1 => json!({"filter": texts(["", "height_mm > 30", "shelf = 'A'", "height_mm < 80"])}),
+        2 => json!({"sort": texts(["", "title", "-height_mm,id", "shelf"])}),
+        3 => json!({"group": texts(["", "shelf", "title:initial", "height_mm:width=25"])}),
+        _ => {
+            let (skip, take) = [(0, 3), (1, 8), (2, 20), (0, 10_000)][which];
+            json!({"skip": skip, "take": take})
+        }
+    }
+}
+
+struct Client {
+    path: String,
+    version: u64,
+    rows: Vec<Value>,
+}
+
+impl Client {
+    /// Reads what it has missed, applies it, and compares with the rows that the server has.
+    fn catch_up(&mut self, server: &Server) {
+        let (_, now) = ask(server, "GET", &self.path, &Value::Null);
+        let version = now["version"].as_u64().unwrap();
+        if version > self.version {
+            let mut events = Events::of(
+                server,
+                &format!("{}/changes?last-event-id={}", self.path, self.version),
+            );
+            let (id, name, told) = events.next();
+            assert_eq!(id, Some(version));
+            if name == "rows" {
+                self.rows = array(&told, "rows").clone();
+            } else {
+                let after = applied(&self.rows, &told);
+                assert_minimal(&self.rows, &after, &told);
+                self.rows = after;
+            }
+            self.version = version;
+        }
+        assert_eq!(array(&now, "rows"), &self.rows);
+        if let Some(sections) = now["sections"].as_array() {
+            let shown: usize = sections
+                .iter()
+                .map(|section| number(&section["rows"]))
+                .sum();
+            assert_eq!(shown, self.rows.len());
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(8), failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn clients_have_the_rows_of_their_lists_whatever_happens(steps in steps()) {
+        let (_folder, server) = served(20, &[]);
+        let mut clients: Vec<Client> = [json!({"sort": "title"}), json!({"sort": "title"}), json!({"group": "shelf"})]
+            .iter()
+            .map(|query| {
+                let (_, list) = ask(&server, "POST", "/lists", query);
+                Client {
+                    path: format!("/lists/{}", list["list"].as_str().unwrap()),
+                    version: 0,
+                    rows: array(&list, "rows").clone(),
+                }
+            })
+            .collect();
+        for step in steps {
+            match step {
+                Step::Edit { key, height, shelf } => {
+                    let shelf = SHELVES[shelf];
+                    let edit = json!({"height_mm": height, "shelf": shelf});
+                    ask(&server, "PATCH", &format!("/items/P-{key:03}"), &edit);
+                }
+                Step::Remove { key } => {
+                    ask(&server, "DELETE", &format!("/items/P-{key:03}"), &Value::Null);
+                }
+                Step::Add { key } => {
+                    let piece = json!({"id": format!("P-{key:03}"), "title": "Bowl", "shelf": "B", "height_mm": key});
+                    ask(&server, "POST", "/items?at=start", &piece);
+                }
+                Step::Move { key, after } => {
+                    ask(&server, "PATCH", &format!("/items/P-{key:03}?after=P-{after:03}"), &json!({}));
+                }
+                Step::Query { client, part, which } => {
+                    let (status, told) = ask(&server, "PATCH", &clients[client].path, &query(part, which));
+                    prop_assert_eq!(status, 200, "{}", told);
+                }
+                Step::Read { client } => clients[client].catch_up(&server),
+            }
+        }
+        for client in &mut clients {
+            client.catch_up(&server);
+        }
+    }
+}
