@@ -19,6 +19,7 @@ mod scripts;
 mod served;
 mod serving;
 mod support;
+mod web;
 
 /// How many random cases a test tries: `USUAL_TIDE_CASES` sets another number, for a long run.
 fn cases(usually: u32) -> u32 {
