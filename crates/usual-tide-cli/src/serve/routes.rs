@@ -50,6 +50,7 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         .route("/", get(page))
         .route("/change-set.js", get(module))
         .route("/change-set.d.ts", get(module_types))
+        .route("/openapi.json", get(description))
         .route("/health", get(health))
         .route("/items", get(items).post(add))
         .route(
@@ -506,6 +507,11 @@ async fn module_types() -> Response<Body> {
         "text/plain; charset=utf-8",
         include_str!("../../web/change-set.d.ts"),
     )
+}
+
+/// What can be asked, for programs (OpenAPI 3.1).
+async fn description() -> Response<Body> {
+    script("application/json", include_str!("../../web/openapi.json"))
 }
 
 fn script(kind: &'static str, text: &'static str) -> Response<Body> {

@@ -12,6 +12,7 @@ mod formats;
 mod hostile;
 mod http;
 mod lists;
+mod openapi;
 mod options;
 mod outputs;
 mod pages;

@@ -31,7 +31,7 @@ fn edit(rng: &mut Rng, store: &mut Store<Record>, list: ListId) {
             .collect();
         let some = |rng: &mut Rng| keys[rng.usize(..keys.len())].clone();
         match rng.u8(..8) {
-            0 | 1 if store.len() < 30 => {
+            0 | 1 if store.len() < 12 => {
                 let id = rng.u32(..1000);
                 // A key that is there already is refused.
                 let _ = store.add(piece(rng, id), Place::Start);
@@ -118,7 +118,7 @@ fn the_module_puts_change_sets_into_effect() {
     }
     let mut rng = Rng::with_seed(7);
     let mut store =
-        Store::load((0..12).map(|id| piece(&mut Rng::with_seed(u64::from(id)), id))).unwrap();
+        Store::load((0..8).map(|id| piece(&mut Rng::with_seed(u64::from(id)), id))).unwrap();
     let list = store.bind(Query::new().group(Group::parse("shelf").unwrap()));
     let feed = store.feed(list).unwrap();
     let mut lines = String::new();
