@@ -57,6 +57,7 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
             hub,
             most_bytes: serve.most_bytes,
             no_writes: serve.no_writes,
+            source_name: source_name(&serve.source),
             streams: Arc::new(Semaphore::new(serve.event_streams)),
             hasher: RandomState::new(),
             key_members: key.members().to_vec(),
@@ -78,6 +79,18 @@ pub(crate) fn run(serve: &Serve, out: &mut Output) -> Result<(), CommandError> {
     // A source that does not return in time is abandoned.
     runtime.shutdown_timeout(Duration::from_secs(1));
     served.map_err(|why| failed(&why))
+}
+
+/// A source as a heading has it: the name of a file without the folders that lead to it.
+fn source_name(source: &str) -> String {
+    let name = input::shown(source);
+    match name.contains("://") || name.starts_with("sqlite:") {
+        true => name,
+        false => {
+            let file = std::path::Path::new(&name).file_name();
+            file.map_or(name.clone(), |file| file.to_string_lossy().into_owned())
+        }
+    }
 }
 
 /// Tells what happens on standard error, as far as that is asked for.

@@ -35,6 +35,8 @@ pub(super) struct App {
     pub(super) guard: Guard,
     pub(super) most_bytes: usize,
     pub(super) no_writes: bool,
+    /// What the items are called on the page.
+    pub(super) source_name: String,
     /// The names that lead to an item's key.
     pub(super) key_members: Vec<String>,
     /// Streams of events that there may be more.
@@ -46,11 +48,13 @@ pub(super) struct App {
 pub(super) type Stopped = watch::Receiver<bool>;
 
 pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
-    Router::new()
+    let assets = ASSETS
+        .iter()
+        .fold(Router::new(), |router, (path, kind, text)| {
+            router.route(path, get(async || asset(kind, text)))
+        });
+    assets
         .route("/", get(page))
-        .route("/change-set.js", get(module))
-        .route("/change-set.d.ts", get(module_types))
-        .route("/openapi.json", get(description))
         .route("/health", get(health))
         .route("/items", get(items).post(add))
         .route(
@@ -76,26 +80,39 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         .with_state(app)
 }
 
-/// The page that shows the items live.
+/// The page that shows a list of the items, live. What runs on it is what the server has put there, and nothing that the
+/// items hold.
 async fn page(State(app): State<Arc<App>>) -> Response<Body> {
     let way = serde_json::to_string(&app.key_members).unwrap_or_default();
-    // A script's text must not end the script.
-    let way = way.replace('<', "\\u003c");
-    // What runs on the page is what the server has put there, and nothing that the items hold.
-    let nonce = format!("{:016x}", RandomState::new().hash_one(Instant::now()));
-    let text = include_str!("page.html")
-        .replace("KEY_OF_ITEMS", &way)
-        .replace("NONCE", &nonce);
+    let text = include_str!("../../web/page.html")
+        .replace("KEY_OF_ITEMS", &as_attribute(&way))
+        .replace("TAKES_WRITES", if app.no_writes { "false" } else { "true" })
+        .replace("SOURCE_NAME", &as_attribute(&app.source_name));
     let mut response = axum::response::IntoResponse::into_response(Html(text));
-    let policy = format!(
-        "default-src 'none'; script-src 'nonce-{nonce}'; style-src 'nonce-{nonce}'; \
-         connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-    );
-    if let Ok(policy) = HeaderValue::try_from(policy) {
-        let name = header::CONTENT_SECURITY_POLICY;
-        response.headers_mut().insert(name, policy);
-    }
+    let name = header::CONTENT_SECURITY_POLICY;
+    response.headers_mut().insert(name, PAGE_POLICY);
     response
+}
+
+/// What the page may load, and from where: its own modules and its own server.
+const PAGE_POLICY: HeaderValue = HeaderValue::from_static(
+    "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; base-uri 'none'; \
+     form-action 'none'; frame-ancestors 'none'",
+);
+
+/// A text between quotes, or between tags.
+fn as_attribute(text: &str) -> String {
+    let mut written = String::with_capacity(text.len());
+    for letter in text.chars() {
+        match letter {
+            '&' => written.push_str("&amp;"),
+            '<' => written.push_str("&lt;"),
+            '>' => written.push_str("&gt;"),
+            '"' => written.push_str("&quot;"),
+            letter => written.push(letter),
+        }
+    }
+    written
 }
 
 /// Whether the items can be read.
@@ -497,24 +514,41 @@ pub(super) fn last_id(headers: &HeaderMap, asked: Option<String>) -> Option<Stri
     header.map(str::to_owned).or(asked)
 }
 
-/// The module that applies change sets, and its types.
-async fn module() -> Response<Body> {
-    script("text/javascript", include_str!("../../web/change-set.js"))
-}
+/// A file of the page, or a description of the server: its path, its kind and its text.
+type Asset = (&'static str, &'static str, &'static str);
 
-async fn module_types() -> Response<Body> {
-    script(
-        "text/plain; charset=utf-8",
+const SCRIPT: &str = "text/javascript";
+const TEXT: &str = "text/plain; charset=utf-8";
+
+const ASSETS: [Asset; 8] = [
+    (
+        "/change-set.js",
+        SCRIPT,
+        include_str!("../../web/change-set.js"),
+    ),
+    (
+        "/change-set.d.ts",
+        TEXT,
         include_str!("../../web/change-set.d.ts"),
-    )
-}
+    ),
+    ("/page.js", SCRIPT, include_str!("../../web/page.js")),
+    (
+        "/live-list.js",
+        SCRIPT,
+        include_str!("../../web/live-list.js"),
+    ),
+    ("/cells.js", SCRIPT, include_str!("../../web/cells.js")),
+    ("/told.js", SCRIPT, include_str!("../../web/told.js")),
+    ("/page.css", "text/css", include_str!("../../web/page.css")),
+    // What can be asked, for programs (OpenAPI 3.1).
+    (
+        "/openapi.json",
+        "application/json",
+        include_str!("../../web/openapi.json"),
+    ),
+];
 
-/// What can be asked, for programs (OpenAPI 3.1).
-async fn description() -> Response<Body> {
-    script("application/json", include_str!("../../web/openapi.json"))
-}
-
-fn script(kind: &'static str, text: &'static str) -> Response<Body> {
+fn asset(kind: &'static str, text: &'static str) -> Response<Body> {
     Reply {
         status: 200,
         kind,

@@ -112,7 +112,12 @@ fn the_server_speaks_plain_http_and_turns_strangers_away() {
     assert_eq!(status(&strange), "403");
     let own = format!("Origin: {}\r\n", server.address());
     assert_eq!(status(&server.ask("GET", "/items", &own, "")), "200");
-    assert!(server.ask("GET", "/", "", "").contains("EventSource"));
+    assert!(server.ask("GET", "/", "", "").contains("src=\"/page.js\""));
+    assert!(
+        server
+            .ask("GET", "/live-list.js", "", "")
+            .contains("EventSource")
+    );
     assert_eq!(status(&server.ask("DELETE", "/items/P-1", "", "")), "204");
     assert_eq!(server.items().len(), 5);
 }

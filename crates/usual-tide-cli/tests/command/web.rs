@@ -3,6 +3,7 @@
 use fastrand::Rng;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
+use std::path::Path;
 use std::process::Command;
 use usual_tide::record::{FieldName, Record, parse};
 use usual_tide::{Feed, Group, ListId, Place, Query, Sort, Store};
@@ -110,37 +111,52 @@ fn case(
     }))
 }
 
+/// Runs a file of tests by Node; `None` where that is not installed.
+#[expect(clippy::print_stdout, reason = "a test that was skipped says so")]
+fn node(file: &str, change_sets: Option<&Path>) -> Option<String> {
+    if Command::new("node").arg("--version").output().is_err() {
+        println!("skipped: Node is not installed, and nothing else runs {file}");
+        return None;
+    }
+    let mut command = Command::new("node");
+    command.args(["--test", "--test-reporter", "tap"]);
+    command.arg(format!("{}/web/tests/{file}", env!("CARGO_MANIFEST_DIR")));
+    if let Some(path) = change_sets {
+        command.env("CHANGE_SETS", path);
+    }
+    let tested = command.output().unwrap();
+    let told = String::from_utf8_lossy(&tested.stdout).into_owned();
+    assert!(
+        tested.status.success(),
+        "{}",
+        told.chars().take(6000).collect::<String>()
+    );
+    Some(told)
+}
+
+#[test]
+fn what_the_page_is_made_of_works() {
+    if let Some(told) = node("page.test.js", None) {
+        assert!(told.contains("# pass 5"), "{told}");
+    }
+}
+
 #[test]
 fn the_module_puts_change_sets_into_effect() {
-    if Command::new("node").arg("--version").output().is_err() {
-        println!("skipped: Node is not installed, and nothing else runs the module for web views");
-        return;
-    }
     let mut rng = Rng::with_seed(7);
-    let mut store =
-        Store::load((0..8).map(|id| piece(&mut Rng::with_seed(u64::from(id)), id))).unwrap();
+    let pieces = (0..8).map(|id| piece(&mut Rng::with_seed(u64::from(id)), id));
+    let mut store = Store::load(pieces).unwrap();
     let list = store.bind(Query::new().group(Group::parse("shelf").unwrap()));
     let feed = store.feed(list).unwrap();
     let mut lines = String::new();
-    for case in std::iter::from_fn(|| Some(case(&mut rng, &mut store, list, &feed)))
-        .flatten()
-        .take(CASES)
-    {
+    let cases = std::iter::from_fn(|| Some(case(&mut rng, &mut store, list, &feed)));
+    for case in cases.flatten().take(CASES) {
         writeln!(lines, "{case}").unwrap();
     }
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("change-sets.ndjson");
     std::fs::write(&path, lines).unwrap();
-    let tested = Command::new("node")
-        .args(["--test", "--test-reporter", "tap"])
-        .arg(concat!(
-            env!("CARGO_MANIFEST_DIR"),
-            "/web/tests/change-set.test.js"
-        ))
-        .env("CHANGE_SETS", &path)
-        .output()
-        .unwrap();
-    let told = String::from_utf8_lossy(&tested.stdout);
-    assert!(tested.status.success(), "{}", &told[..told.len().min(6000)]);
-    assert!(told.contains("# pass 8"), "{told}");
+    if let Some(told) = node("change-set.test.js", Some(&path)) {
+        assert!(told.contains("# pass 8"), "{told}");
+    }
 }

@@ -1,0 +1,449 @@
+// The page of `usual-tide serve`: a list of the server's, to look through and to edit.
+
+import { SectionedElementList } from "/change-set.js";
+import { flat, inputFor, patchOf, putMarked, shown, words } from "/cells.js";
+import { ask, LiveList, sectionsOf } from "/live-list.js";
+import { Told } from "/told.js";
+
+const WINDOW = 200;
+const $ = (id) => document.getElementById(id);
+const way = JSON.parse(document.body.dataset.key);
+const takesWrites = document.body.dataset.writes === "true";
+const keyOf = (item) => way.reduce((part, name) => part?.[name], item);
+const keyName = way.join(".");
+const pathOf = (item) => `/items/${encodeURIComponent(keyOf(item))}`;
+
+let names = [];
+let searched = [];
+let sort = "";
+let matching = 0;
+const undone = [];
+const closed = new Set();
+
+const say = (text) => {
+  $("said").replaceChildren(Object.assign(document.createElement("span"), { textContent: text }));
+  clearTimeout(say.timer);
+  say.timer = setTimeout(() => $("said").replaceChildren(), 5000);
+};
+
+// Rows.
+
+function fill(row, item) {
+  row.item = item;
+  const values = new Map(flat(item));
+  const fresh = [...values.keys()].filter((name) => !names.includes(name));
+  if (fresh.length > 0) {
+    names.push(...fresh);
+    headings();
+  }
+  row.setAttribute("aria-label", String(keyOf(item)));
+  row.draggable = takesWrites && sort === "";
+  const cells = names.map((name) => cell(row, name, values.get(name)));
+  const handle = Object.assign(document.createElement("span"), { className: "handle", textContent: "⋮" });
+  handle.setAttribute("aria-hidden", "true");
+  const remove = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
+  remove.setAttribute("aria-label", `Delete ${keyOf(item)}`);
+  remove.addEventListener("click", () => removeRow(row));
+  row.replaceChildren(handle, ...cells, remove);
+}
+
+function cell(row, name, value) {
+  const cell = Object.assign(document.createElement("span"), { className: name === keyName ? "key" : "" });
+  cell.setAttribute("role", "cell");
+  cell.dataset.name = name;
+  if (typeof value === "boolean") {
+    const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: value, disabled: !takesWrites });
+    box.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
+    box.addEventListener("change", () => write(row, name, box.checked));
+    cell.append(box);
+    return cell;
+  }
+  if (typeof value === "number") cell.classList.add("number");
+  putMarked(cell, shown(value), typeof value === "string" ? searched : []);
+  if (takesWrites && name !== keyName) {
+    cell.tabIndex = 0;
+    cell.addEventListener("click", () => type(row, cell, name, value));
+    cell.addEventListener("keydown", (event) => {
+      if (event.target === cell && (event.key === "Enter" || event.key === "F2")) {
+        event.preventDefault();
+        type(row, cell, name, value);
+      }
+    });
+  }
+  return cell;
+}
+
+/** Types into a cell: Enter keeps, Escape gives up. */
+function type(row, cell, name, value) {
+  if (cell.querySelector("input")) return;
+  const [input, read] = inputFor(value);
+  input.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
+  cell.replaceChildren(input);
+  row.draggable = false;
+  input.focus();
+  input.select?.();
+  let ended = false;
+  const end = (keep) => {
+    if (ended) return;
+    let typed = value;
+    try {
+      if (keep) typed = read();
+    } catch (why) {
+      input.setCustomValidity(why.message);
+      input.reportValidity();
+      return;
+    }
+    ended = true;
+    fill(row, row.item);
+    if (keep && JSON.stringify(typed ?? null) !== JSON.stringify(value ?? null)) write(row, name, typed);
+  };
+  input.addEventListener("input", () => input.setCustomValidity(""));
+  input.addEventListener("keydown", (event) => {
+    if (event.key === "Enter") end(true);
+    if (event.key === "Escape") end(false);
+    event.stopPropagation();
+  });
+  input.addEventListener("blur", () => end(true));
+}
+
+/** Sends a write of a row, which is dimmed meanwhile; what is refused is told in the row, to be tried again. */
+async function send(row, what, request) {
+  row.classList.add("waiting");
+  row.querySelector(".why")?.remove();
+  row.classList.remove("failed");
+  try {
+    return [await request()];
+  } catch (why) {
+    row.classList.add("failed");
+    const told = Object.assign(document.createElement("span"), { className: "why", textContent: `${what}: ${why.message} ` });
+    told.setAttribute("role", "alert");
+    const again = Object.assign(document.createElement("button"), { type: "button", textContent: "Try again" });
+    again.addEventListener("click", () => send(row, what, request));
+    const drop = Object.assign(document.createElement("button"), { type: "button", textContent: "Drop" });
+    drop.addEventListener("click", () => { told.remove(); row.classList.remove("failed"); });
+    told.append(again, " ", drop);
+    row.append(told);
+    return null;
+  } finally {
+    row.classList.remove("waiting");
+  }
+}
+
+async function write(row, name, value) {
+  const [item, before] = [row.item, new Map(flat(row.item)).get(name)];
+  const done = await send(row, `${name} was not changed`, () => ask("PATCH", pathOf(item), patchOf(name, value)));
+  if (done) noteUndo(`the change of ${name} of ${keyOf(item)}`, () => ask("PATCH", pathOf(item), patchOf(name, before ?? null)));
+}
+
+async function removeRow(row) {
+  const [item, place] = [row.item, placeOf(row)];
+  const done = await send(row, "it was not deleted", () => ask("DELETE", pathOf(item)));
+  if (done) noteUndo(`the deletion of ${keyOf(item)}`, () => ask("POST", `/items${place}`, item));
+}
+
+/** Where a row stands among its neighbours, as an address says it. */
+function placeOf(row) {
+  const place = new URLSearchParams();
+  const [above, below] = [neighbour(row, -1), neighbour(row, 1)];
+  if (sort !== "") return "";
+  if (above) place.set("after", keyOf(above.item));
+  if (below) place.set("before", keyOf(below.item));
+  return above || below ? `?${place}` : "";
+}
+
+function neighbour(row, by) {
+  const rows = [...document.querySelectorAll("#rows .row:not([aria-hidden])")];
+  return rows[rows.indexOf(row) + by];
+}
+
+async function move(row, above, below) {
+  const place = new URLSearchParams();
+  if (above) place.set("after", keyOf(above.item));
+  if (below) place.set("before", keyOf(below.item));
+  const [item, before] = [row.item, placeOf(row)];
+  const done = await send(row, "it was not moved", () => ask("PATCH", `${pathOf(item)}?${place}`, {}));
+  if (done) noteUndo(`the move of ${keyOf(item)}`, () => ask("PATCH", `${pathOf(item)}${before}`, {}));
+}
+
+function noteUndo(what, undo) {
+  undone.push([what, undo]);
+  $("undo").disabled = false;
+  $("undo").title = `Undo ${what}`;
+  say(`Done; “Undo” takes back ${what}`);
+}
+
+$("undo").addEventListener("click", async () => {
+  const [what, undo] = undone.pop() ?? [];
+  const last = undone.at(-1);
+  $("undo").disabled = !last;
+  $("undo").title = last ? `Undo ${last[0]}` : "";
+  try {
+    await undo();
+    say(`Undone: ${what}`);
+  } catch (why) {
+    say(`${what} cannot be undone: ${why.message}`);
+  }
+});
+
+// Reordering, by dragging and by keys.
+
+let dragged = null;
+$("rows").addEventListener("dragstart", (event) => {
+  dragged = event.target.closest?.(".row");
+  event.dataTransfer?.setData("text/plain", String(dragged ? keyOf(dragged.item) : ""));
+});
+$("rows").addEventListener("dragover", (event) => {
+  const over = event.target.closest(".row");
+  if (!dragged || !over) return;
+  event.preventDefault();
+  for (const row of document.querySelectorAll(".over")) row.classList.remove("over");
+  over.classList.add("over");
+});
+$("rows").addEventListener("drop", (event) => {
+  event.preventDefault();
+  const over = event.target.closest(".row");
+  if (dragged && over && over !== dragged) move(dragged, neighbour(over, -1), over);
+});
+$("rows").addEventListener("dragend", () => {
+  dragged = null;
+  for (const row of document.querySelectorAll(".over")) row.classList.remove("over");
+});
+$("rows").addEventListener("keydown", (event) => {
+  const row = event.target.closest(".row");
+  if (!row || !event.altKey || sort !== "" || !takesWrites) return;
+  const [above, below] = [neighbour(row, -1), neighbour(row, 1)];
+  if (event.key === "ArrowUp" && above) move(row, neighbour(row, -2), above);
+  else if (event.key === "ArrowDown" && below) move(row, below, neighbour(row, 2));
+  else return;
+  event.preventDefault();
+});
+
+// The view, which change sets alone keep up to date.
+
+const view = new SectionedElementList($("rows"), {
+  create: (item) => {
+    const row = Object.assign(document.createElement("div"), { className: "row" });
+    row.setAttribute("role", "row");
+    fill(row, item);
+    return row;
+  },
+  update: fill,
+  createSection: (section) => {
+    const element = Object.assign(document.createElement("div"), { className: "section" });
+    const rows = Object.assign(document.createElement("div"), { className: "rows" });
+    rows.setAttribute("role", "rowgroup");
+    const heading = document.createElement("h3");
+    element.append(heading, rows);
+    const parts = { element, rows, heading };
+    name(parts, section);
+    return parts;
+  },
+  updateSection: name,
+});
+
+/** A section's heading, which hides its rows and shows them again. */
+function name({ element, heading, rows }, section) {
+  heading.hidden = section.key === undefined;
+  if (heading.hidden) return;
+  const text = section.heading === "" ? "none" : section.heading;
+  const toggle = Object.assign(document.createElement("button"), { type: "button" });
+  const draw = () => {
+    element.classList.toggle("closed", closed.has(text));
+    toggle.textContent = closed.has(text) ? "▸" : "▾";
+    toggle.setAttribute("aria-expanded", String(!closed.has(text)));
+    toggle.setAttribute("aria-label", text);
+  };
+  toggle.addEventListener("click", () => {
+    if (!closed.delete(text)) closed.add(text);
+    draw();
+  });
+  draw();
+  rows.setAttribute("aria-label", text);
+  const count = Object.assign(document.createElement("small"), { textContent: ` ${section.count} ${section.count === 1 ? "row" : "rows"}` });
+  heading.replaceChildren(toggle, text, count);
+}
+
+function headings() {
+  const widths = names.map((name) => (name === keyName ? "7rem" : "minmax(6rem, 14rem)"));
+  $("table").style.setProperty("--columns", widths.join(" "));
+  $("table").classList.toggle("sorted", sort !== "");
+  const cells = names.map((name) => {
+    const cell = document.createElement("span");
+    cell.setAttribute("role", "columnheader");
+    const sign = sort === name ? " ▲" : sort === `-${name}` ? " ▼" : "";
+    cell.setAttribute("aria-sort", sort === name ? "ascending" : sort === `-${name}` ? "descending" : "none");
+    const button = Object.assign(document.createElement("button"), { type: "button", textContent: name + sign });
+    button.addEventListener("click", () => {
+      sort = sort === name ? `-${name}` : sort === `-${name}` ? "" : name;
+      change({ sort });
+    });
+    cell.append(button);
+    return cell;
+  });
+  $("names").replaceChildren(document.createElement("span"), ...cells, document.createElement("span"));
+  const chosen = $("group").value;
+  $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(name, name)));
+  $("group").value = chosen;
+}
+
+const rowCount = () => view.sections.reduce((sum, { section }) => sum + section.rows.length, 0);
+
+function count() {
+  const rows = rowCount();
+  $("nothing").hidden = rows > 0;
+  const asked = $("search").value.trim() !== "" || $("filter").value.trim() !== "";
+  $("nothing").textContent = asked ? "No row matches." : "There are no items yet.";
+  $("more").hidden = matching <= rows;
+  $("state").textContent = `${count.state === "live" ? "live" : count.state}, ${rows} of ${matching} rows`;
+}
+count.state = "loading";
+
+const told = new Told($("told"), keyOf);
+const list = new LiveList({ take: WINDOW }, {
+  onRows: (answer) => {
+    matching = answer.matching;
+    const sections = sectionsOf(answer);
+    names = [...new Set([...names, ...answer.rows.slice(0, WINDOW).flatMap((item) => flat(item).map(([name]) => name))])];
+    headings();
+    view.reset(sections);
+    count();
+  },
+  onChanges: (changes) => {
+    const typing = document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])");
+    const anchor = anchorOf(changes);
+    view.apply(changes);
+    if (typing?.isConnected) typing.focus();
+    anchor();
+    told.tell(changes, rowCount());
+    matching += changes.inserted.length - changes.removed.length;
+    count();
+    recount();
+  },
+  onState: (state, why) => {
+    count.state = why ? `${state}: ${why}` : state;
+    count();
+  },
+});
+
+/** Keeps what one reads where it is, when rows come and go above it. */
+function anchorOf() {
+  const rows = [...document.querySelectorAll("#rows .row")];
+  const top = rows.find((row) => row.getBoundingClientRect().bottom > 0);
+  const before = top?.getBoundingClientRect().top ?? 0;
+  return () => {
+    if (top?.isConnected && window.scrollY > 0) window.scrollBy(0, top.getBoundingClientRect().top - before);
+  };
+}
+
+/** How many rows match is asked anew, once for many changes. */
+function recount() {
+  clearTimeout(recount.timer);
+  recount.timer = setTimeout(async () => {
+    try {
+      matching = (await ask("PATCH", list.path, {})).matching;
+      count();
+    } catch {
+      // The stream tells when the server is away.
+    }
+  }, 300);
+}
+
+async function change(parts) {
+  try {
+    const answer = await list.change(parts);
+    matching = answer.matching;
+    if ("sort" in parts) {
+      headings();
+      for (const row of document.querySelectorAll("#rows .row")) row.draggable = takesWrites && sort === "";
+    }
+    count();
+    $("filter-problem").textContent = "";
+  } catch (why) {
+    $("filter-problem").textContent = problemOf(why.message, "filter" in parts ? $("filter").value : null);
+  }
+}
+
+/** What is wrong with a text, under the place where it is. */
+function problemOf(message, text) {
+  const [, column, why] = /column (\d+): (.*)/s.exec(message) ?? [];
+  if (text === null || !column) return message;
+  return `${text}\n${" ".repeat(Number(column) - 1)}^ ${why}`;
+}
+
+const later = (act, wait) => {
+  let timer;
+  return () => {
+    clearTimeout(timer);
+    timer = setTimeout(act, wait);
+  };
+};
+$("search").addEventListener("input", later(async () => {
+  searched = words($("search").value);
+  await change({ search: $("search").value });
+  for (const row of document.querySelectorAll("#rows .row:not([aria-hidden])")) {
+    if (!row.contains(document.activeElement)) fill(row, row.item);
+  }
+}, 60));
+$("filter").addEventListener("input", later(() => change({ filter: $("filter").value }), 250));
+$("group").addEventListener("change", () => change({ group: $("group").value }));
+$("more").addEventListener("click", () => change({ take: (list.query.take ?? WINDOW) + WINDOW }));
+$("query").addEventListener("submit", (event) => event.preventDefault());
+
+// Adding.
+
+$("add").disabled = !takesWrites;
+$("add").addEventListener("click", () => {
+  const dialog = document.createElement("dialog");
+  const form = document.createElement("form");
+  const sample = new Map(flat(view.sections.find(({ section }) => section.rows.length > 0)?.section.rows[0] ?? { [keyName]: "" }));
+  const fields = names.map((name) => {
+    const example = sample.get(name);
+    const [input, read] = typeof example === "boolean"
+      ? [Object.assign(document.createElement("input"), { type: "checkbox" }), null]
+      : inputFor(typeof example === "number" ? 0 : typeof example === "string" && name !== keyName ? example : "");
+    if (read && input.type !== "date") input.value = "";
+    if (input.type === "date") input.value = "";
+    const label = document.createElement("label");
+    label.append(name, input);
+    input.required = name === keyName;
+    return [name, input, read, label];
+  });
+  const problem = Object.assign(document.createElement("p"), { className: "why" });
+  problem.setAttribute("role", "alert");
+  const menu = document.createElement("menu");
+  const cancel = Object.assign(document.createElement("button"), { type: "button", textContent: "Cancel" });
+  cancel.addEventListener("click", () => dialog.close());
+  menu.append(cancel, Object.assign(document.createElement("button"), { textContent: "Add at the start" }));
+  form.append(...fields.map((field) => field[3]), problem, menu);
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    let item = {};
+    try {
+      for (const [name, input, read] of fields) {
+        const text = read === null ? input.checked : read();
+        const value = typeof text === "string" && name !== keyName ? (text.trim() === "" ? null : text.trim()) : text;
+        item = merge(item, patchOf(name, value));
+      }
+      await ask("POST", "/items?at=start", item);
+      dialog.close();
+      noteUndo(`the addition of ${keyOf(item)}`, () => ask("DELETE", pathOf(item)));
+    } catch (why) {
+      problem.textContent = why.message;
+    }
+  });
+  dialog.append(form);
+  dialog.addEventListener("close", () => dialog.remove());
+  document.body.append(dialog);
+  dialog.showModal();
+});
+
+function merge(one, other) {
+  const both = { ...one };
+  for (const [name, value] of Object.entries(other)) {
+    const inner = both[name] && typeof both[name] === "object" && value && typeof value === "object";
+    both[name] = inner ? merge(both[name], value) : value;
+  }
+  return both;
+}
+
+list.open();

@@ -1,0 +1,83 @@
+// Tests of what the page is made of that needs no browser. Run by `cargo test`.
+
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
+import { ask, Refused, sectionsOf } from "../live-list.js";
+
+/** As much of an element as a cell needs. */
+class FakeCell {
+  constructor() {
+    this.parts = [];
+  }
+  replaceChildren() {
+    this.parts = [];
+  }
+  append(...parts) {
+    this.parts.push(...parts.map((part) => (typeof part === "string" ? part : { mark: part.textContent })));
+  }
+}
+
+test("nested values have dotted names", () => {
+  const item = { id: 1, fee: { amount: "4.50", tax: { rate: 7 } }, tags: ["a"], note: null };
+  assert.deepEqual(flat(item), [["id", 1], ["fee.amount", "4.50"], ["fee.tax.rate", 7], ["tags", ["a"]], ["note", null]]);
+  assert.deepEqual(patchOf("fee.tax.rate", 8), { fee: { tax: { rate: 8 } } });
+});
+
+test("words are marked whatever their case and accents", () => {
+  globalThis.document = { createElement: () => ({}) };
+  const marked = (text, search) => {
+    const cell = new FakeCell();
+    putMarked(cell, text, words(search));
+    return cell.parts;
+  };
+  assert.deepEqual(marked("Café plate", "cafe"), [{ mark: "Café" }, " plate"]);
+  assert.deepEqual(marked("Café plate", "LATE c"), [{ mark: "C" }, "afé p", { mark: "late" }]);
+  assert.deepEqual(marked("<b>bowl</b>", "b"), ["<", { mark: "b" }, ">", { mark: "b" }, "owl</", { mark: "b" }, ">"]);
+  assert.deepEqual(marked("Mug", ""), ["Mug"]);
+  delete globalThis.document;
+});
+
+test("values are shown as a person reads them, and read as what they are", () => {
+  assert.equal(shown(null), "");
+  assert.equal(shown(12.5), "12.5");
+  assert.equal(shown("2026-03-05"), new Date(2026, 2, 5).toLocaleDateString());
+  assert.equal(shown("no day 2026-03-05"), "no day 2026-03-05");
+  globalThis.document = { createElement: () => ({}) };
+  const read = (value, typed) => {
+    const [input, get] = inputFor(value);
+    input.value = typed;
+    return get();
+  };
+  assert.equal(read(90, " 95 "), 95);
+  assert.throws(() => read(90, "9o"), /9o is not a number/);
+  assert.equal(read(90, ""), null);
+  assert.equal(read("2026-03-05", "2026-04-01"), "2026-04-01");
+  assert.deepEqual(read(["a"], '["b"]'), ["b"]);
+  assert.equal(read(null, ""), null);
+  delete globalThis.document;
+});
+
+test("rows are put into the sections that they are in", () => {
+  const rows = [{ id: 1 }, { id: 2 }, { id: 3 }];
+  assert.deepEqual(sectionsOf({ rows }), [{ heading: "", count: 3, rows }]);
+  const sections = [{ key: "A", heading: "A", count: 9, rows: 1 }, { key: "B", heading: "B", count: 2, rows: 2 }];
+  assert.deepEqual(sectionsOf({ rows, sections }), [
+    { key: "A", heading: "A", count: 9, rows: [{ id: 1 }] },
+    { key: "B", heading: "B", count: 2, rows: [{ id: 2 }, { id: 3 }] },
+  ]);
+});
+
+test("what the server refuses is told in its words", async () => {
+  const answers = (status, text) => {
+    globalThis.fetch = async () => ({ status, ok: status < 300, statusText: "no", text: async () => text });
+  };
+  answers(422, '{"detail": "the shelf is full"}');
+  await assert.rejects(ask("GET", "/"), new Refused(422, "the shelf is full"));
+  answers(204, "");
+  assert.equal(await ask("DELETE", "/"), null);
+  answers(200, "{");
+  await assert.rejects(ask("GET", "/"), /cannot be read/);
+  globalThis.fetch = async () => { throw new TypeError("no network"); };
+  await assert.rejects(ask("GET", "/"), /the server does not answer/);
+});

@@ -1,0 +1,47 @@
+// What the view was told, in words.
+
+const MOST_SETS = 30;
+const MOST_ROWS = 6;
+
+/** Tells of change sets in an ordered list, the last one first. */
+export class Told {
+  constructor(container, keyOf) {
+    this.container = container;
+    this.keyOf = keyOf;
+  }
+
+  /** Tells of a change set by section that led to so many rows. */
+  tell(changes, rows) {
+    const entry = document.createElement("li");
+    const heading = document.createElement("strong");
+    heading.textContent = new Date().toLocaleTimeString();
+    entry.append(heading);
+    const counts = [
+      [changes.removed.length, "left"],
+      [changes.inserted.length, "arrived"],
+      [changes.moved.length, "moved"],
+      [changes.updated.length, "changed"],
+    ].filter(([count]) => count > 0);
+    const touched = counts.reduce((sum, [count]) => sum + count, 0);
+    const summary = counts.map(([count, verb]) => `${count} ${verb}`).join(", ") || "sections alone changed";
+    this.#line(entry, `${summary}; a reload would have drawn ${rows} rows again`);
+    const lines = [
+      ...changes.removed.map(({ key }) => `left ${key}`),
+      ...changes.inserted.map(({ key }) => `arrived ${key}`),
+      ...changes.moved.map(({ key, from, to }) => (from.section === to.section
+        ? `moved ${key} from number ${from.row + 1} to number ${to.row + 1}`
+        : `moved ${key} to number ${to.row + 1} of section ${to.section + 1}`)),
+      ...changes.updated.map(({ key, fields }) => `changed ${key}: ${fields.map((field) => field.slice(1).replaceAll("/", ".")).join(", ")}`),
+    ];
+    for (const line of lines.slice(0, MOST_ROWS)) this.#line(entry, line);
+    if (lines.length > MOST_ROWS) this.#line(entry, `and ${touched - MOST_ROWS} more`);
+    this.container.prepend(entry);
+    while (this.container.children.length > MOST_SETS) this.container.lastElementChild.remove();
+  }
+
+  #line(entry, text) {
+    const line = document.createElement("span");
+    line.textContent = text;
+    entry.append(line);
+  }
+}
