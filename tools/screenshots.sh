@@ -49,25 +49,25 @@ shot() {
 screen() {
     local name=$1 columns=${2%x*} rows=${2#*x} command=$3
     shift 3
-    tmux -L shots -f /dev/null new-session -d -x "$columns" -y "$rows" "$command" \; set -g status off \; set -g default-terminal tmux-256color
+    tmux -L "$name" -f /dev/null new-session -d -x "$columns" -y "$rows" "$command" \; set -g status off \; set -g default-terminal tmux-256color
     sleep 1.5
     for key; do
         if [ "$key" = wait ]; then
             "$between"
         else
-            tmux -L shots send-keys "$key"
+            tmux -L "$name" send-keys "$key"
         fi
         sleep 0.15
     done
     xvfb-run --auto-servernum --server-args="-screen 0 1800x$((rows * 24 + 60))x24" bash -c '
         xterm -geometry "$2x$3+0+0" -b 12 -fa "DejaVu Sans Mono" -fs 13 -bg "#fbfaf6" -fg "#222222" +sb -bc -bcn 10000 \
             -xrm "XTerm*color12: #1f5fa8" -xrm "XTerm*color3: #9a6a00" -xrm "XTerm*color5: #8a2f7a" -xrm "XTerm*color6: #0b7285" \
-            -xrm "XTerm*color1: #b3261e" -T "shot of $1" -e tmux -L shots attach &
+            -xrm "XTerm*color1: #b3261e" -T "shot of $1" -e tmux -L "$1" attach &
         sleep 3
         import -window "shot of $1" "docs/screenshots/$1.png"
         kill %1
     ' _ "$name" "$columns" "$rows"
-    tmux -L shots kill-server
+    tmux -L "$name" kill-server
     echo "docs/screenshots/$name.png"
 }
 
