@@ -13,7 +13,9 @@ const keyOf = (item) => way.reduce((part, name) => part?.[name], item);
 const keyName = way.join(".");
 const pathOf = (item) => `/items/${encodeURIComponent(keyOf(item))}`;
 
-let names = [];
+const names = [];
+/** How many letters the values of each field have at most, in the rows that came first. */
+const widths = new Map();
 let searched = [];
 let sort = "";
 let matching = 0;
@@ -264,8 +266,12 @@ function name({ element, heading, rows }, section) {
 }
 
 function headings() {
-  const widths = names.map((name) => (name === keyName ? "7rem" : "minmax(6rem, 14rem)"));
-  $("table").style.setProperty("--columns", widths.join(" "));
+  // As wide as what they hold, as far as there is room: longer texts are cut. In rem, since letters of the headings are wider.
+  const wide = names.map((name) => 0.55 * (Math.min(Math.max(widths.get(name) ?? 8, name.length + 2, 4), 26) + 2));
+  const least = wide.map((width) => Math.min(width, 10));
+  const columns = wide.map((width, at) => `minmax(${least[at]}rem, ${width}fr)`);
+  $("table").style.setProperty("--columns", columns.join(" "));
+  $("table").style.setProperty("--least", `${least.reduce((sum, width) => sum + width, 3.5)}rem`);
   $("table").classList.toggle("sorted", sort !== "");
   const cells = names.map((name) => {
     const cell = document.createElement("span");
@@ -303,7 +309,12 @@ const list = new LiveList({ take: WINDOW }, {
   onRows: (answer) => {
     matching = answer.matching;
     const sections = sectionsOf(answer);
-    names = [...new Set([...names, ...answer.rows.slice(0, WINDOW).flatMap((item) => flat(item).map(([name]) => name))])];
+    for (const item of answer.rows.slice(0, WINDOW)) {
+      for (const [name, value] of flat(item)) {
+        if (!names.includes(name)) names.push(name);
+        widths.set(name, Math.max(widths.get(name) ?? 0, shown(value).length));
+      }
+    }
     headings();
     view.reset(sections);
     count();

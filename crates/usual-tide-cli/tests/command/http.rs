@@ -206,3 +206,19 @@ fn streams_go_on_where_they_ended_and_end_with_the_server() {
     let _ = stream.read_to_string(&mut rest);
     assert!(server.process.wait().unwrap().success());
 }
+
+#[cfg(unix)]
+#[test]
+fn the_page_shows_the_name_of_its_source_as_text() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a\"><img src=x onerror=alert(1)>&.json");
+    pieces(&path);
+    let server = Server::start(path.to_str().unwrap(), &["--no-writes"]);
+    let page = server.ask("GET", "/", "", "");
+    assert!(!page.contains("<img"), "{page}");
+    assert!(
+        page.contains("<title>a&quot;&gt;&lt;img src=x onerror=alert(1)&gt;&amp;.json</title>"),
+        "{page}"
+    );
+    assert!(page.contains("data-writes=\"false\""), "{page}");
+}
