@@ -6,7 +6,7 @@ use crate::browse::messages::{ListNumber, SourceState};
 use crate::error::CommandError;
 use crate::input::{self, Origin};
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::shared::SharedError;
 use usual_tide::writes::{Ticket, Write};
@@ -16,6 +16,9 @@ use usual_tide_sources::link::{Answer, DirectSource, Link, LinkState};
 /// How long the source has to take what waits when the list is left.
 const LAST_WORDS: Duration = Duration::from_secs(5);
 
+/// How long until a held file that could not be read is read again.
+const NEXT_TRY: Duration = Duration::from_millis(500);
+
 /// Where the items come from, and where edits go.
 pub(super) enum Attached {
     /// Nowhere: they are in memory alone.
@@ -24,6 +27,8 @@ pub(super) enum Attached {
     Held {
         source: DirectSource<Record>,
         is_loaded: bool,
+        /// Why the file cannot be read again, and when that is tried next.
+        trouble: Option<(String, Instant)>,
     },
     /// To the source, each at once.
     Linked(Link<Record>),
@@ -33,12 +38,19 @@ impl Attached {
     pub(super) fn state(&self) -> SourceState {
         match self {
             Self::Memory => SourceState::Memory,
-            Self::Held { is_loaded, .. } => match is_loaded {
-                true => SourceState::Ready { more: false },
-                false => SourceState::Loading {
-                    done: 0,
-                    total: None,
-                },
+            Self::Held {
+                trouble: Some((why, next_try)),
+                ..
+            } => SourceState::Failed {
+                why: why.clone(),
+                next_try: Some(*next_try),
+            },
+            Self::Held {
+                is_loaded: true, ..
+            } => SourceState::Ready { more: false },
+            Self::Held { .. } => SourceState::Loading {
+                done: 0,
+                total: None,
             },
             Self::Linked(link) => match link.state() {
                 LinkState::Ready { more } => SourceState::Ready { more },
@@ -84,8 +96,12 @@ pub(super) fn attach(
     let (attached, key) = match held {
         Some((source, key)) => {
             let source = DirectSource::new(source);
-            let is_loaded = false;
-            (Attached::Held { source, is_loaded }, key)
+            let held = Attached::Held {
+                source,
+                is_loaded: false,
+                trouble: None,
+            };
+            (held, key)
         }
         None if options.hold => {
             return Err(failed(
@@ -109,7 +125,16 @@ impl Engine {
         match &mut self.attached {
             Attached::Memory if first => self.prepare(),
             Attached::Linked(link) if first && link.state().is_ready() => self.prepare(),
-            Attached::Held { source, is_loaded } if first || source.has_changed() => {
+            Attached::Held {
+                source,
+                is_loaded,
+                trouble,
+            } => {
+                let is_due = |(_, next_try): &(String, Instant)| *next_try <= Instant::now();
+                let is_due = trouble.as_ref().is_some_and(is_due);
+                if !(first || source.has_changed() || is_due) {
+                    return Ok(());
+                }
                 let name = self.options.source.clone().unwrap_or_default();
                 let failed =
                     |why: &dyn std::fmt::Display| CommandError::origin(&name, why.to_string());
@@ -117,12 +142,12 @@ impl Engine {
                     Ok(loaded) => loaded.items,
                     // Somebody may be writing the file at this moment.
                     Err(why) if *is_loaded => {
-                        self.news
-                            .push(crate::browse::messages::News::Refused(why.to_string()));
+                        *trouble = Some((why.to_string(), Instant::now() + NEXT_TRY));
                         return Ok(());
                     }
                     Err(why) => return Err(failed(&why)),
                 };
+                *trouble = None;
                 *is_loaded = true;
                 let reloaded = self
                     .store

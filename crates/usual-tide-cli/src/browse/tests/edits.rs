@@ -295,6 +295,36 @@ fn what_another_program_writes_to_a_held_file_stays() {
 }
 
 #[test]
+fn a_held_file_that_cannot_be_read_again_is_tried_until_it_can() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = file(folder.path());
+    let mut desk = Desk::new(100, 20, &[&path, "--hold"]);
+    let wait_for = |desk: &mut Desk, text: &str| {
+        let begun = std::time::Instant::now();
+        while !desk.shows(text) {
+            desk.settle();
+            let waited = begun.elapsed();
+            assert!(waited.as_secs() < 40, "{}", desk.screen().join("\n"));
+            std::thread::sleep(std::time::Duration::from_millis(20));
+        }
+    };
+    std::fs::write(
+        &path,
+        r#"[{"id": 1, "title": "Bowl"}, {"id": 2, "title": "Mu"#,
+    )
+    .unwrap();
+    wait_for(&mut desk, "FAILED, next try in 1 s");
+    desk.assert_shows("Mug");
+    std::fs::write(
+        &path,
+        r#"[{"id": 1, "title": "Bowl"}, {"id": 2, "title": "Mugs"}, {"id": 3}]"#,
+    )
+    .unwrap();
+    wait_for(&mut desk, "row 1 of 3");
+    desk.assert_hides("FAILED");
+}
+
+#[test]
 fn questions_that_cannot_be_answered_are_told() {
     let mut desk = Desk::demo();
     for (keys, said) in [

@@ -9,9 +9,10 @@ use std::time::{Duration, Instant};
 use usual_tide::BoundList;
 use usual_tide::record::Record;
 
-/// Change sets that are kept for a client that is away, and rows that they touch.
+/// Change sets that are kept for a client that is away, and rows that they touch. The last one is kept however large it is,
+/// since a stream is about to read it.
 const MOST_SETS: usize = 1000;
-const MOST_TOUCHED: usize = 20_000;
+const MOST_TOUCHED: usize = 2_000;
 
 /// What a client has missed.
 #[derive(Debug)]
@@ -62,7 +63,7 @@ impl ClientList {
         self.version += 1;
         self.touched += changes.changes.touched();
         self.log.push_back((self.version, changes));
-        while self.log.len() > MOST_SETS || self.touched > MOST_TOUCHED {
+        while self.log.len() > MOST_SETS || (self.touched > MOST_TOUCHED && self.log.len() > 1) {
             let Some((_, oldest)) = self.log.pop_front() else {
                 break;
             };
