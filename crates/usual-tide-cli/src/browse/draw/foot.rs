@@ -6,6 +6,7 @@ use crate::browse::app::list::ListView;
 use crate::browse::app::prompt::Prompt;
 use crate::browse::app::{App, Mode, keys};
 use crate::output::cells::{cut, width};
+use crate::output::counted;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -69,9 +70,9 @@ fn said(app: &App, look: Look) -> (String, ratatui::style::Style) {
             return (text, BOLD);
         }
         Mode::AskLeave => {
+            let edits = counted(app.store.waiting, "edit is", "edits are");
             let text = format!(
-                "{} not saved.  w: save first   y: leave without   any other key: stay",
-                app.store.waiting
+                "{edits} not saved.  w: save first   y: leave without   any other key: stay"
             );
             return (text, BOLD);
         }
