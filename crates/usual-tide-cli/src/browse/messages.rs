@@ -251,6 +251,12 @@ pub(crate) struct ListNews {
     pub(crate) told: Vec<Arc<Told>>,
     /// The position of the current line, and the number of the last move that was heard of.
     pub(crate) current: Option<(u64, usize)>,
+    pub(crate) status: ListStatus,
+}
+
+/// What a list is asked for, and what is to be known of its rows beside them.
+#[derive(Clone, Default, Debug)]
+pub(crate) struct ListStatus {
     pub(crate) texts: QueryTexts,
     pub(crate) grouped: bool,
     /// What the totals in headings are called.

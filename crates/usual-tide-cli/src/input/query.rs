@@ -80,6 +80,20 @@ impl QueryTexts {
     }
 }
 
+impl QueryTexts {
+    /// The query that the options ask for.
+    pub(crate) fn of(options: &QueryOptions) -> Self {
+        Self {
+            filter: options.filter.clone(),
+            search: options.search.clone(),
+            sort: options.sort.clone(),
+            group: options.group.clone(),
+            skip: Some(options.skip),
+            take: options.take,
+        }
+    }
+}
+
 /// What does not change while a query does.
 #[derive(Debug)]
 pub(crate) struct QueryContext {
@@ -239,14 +253,7 @@ pub(crate) fn query<'a>(
     options: &QueryOptions,
     items: impl Iterator<Item = &'a Record>,
 ) -> Result<Query<Record>, CommandError> {
-    let texts = QueryTexts {
-        filter: options.filter.clone(),
-        search: options.search.clone(),
-        sort: options.sort.clone(),
-        group: options.group.clone(),
-        skip: Some(options.skip),
-        take: options.take,
-    };
+    let texts = QueryTexts::of(options);
     let query = QueryContext::new(options, items)?.change(Query::new(), &texts)?;
     Ok(if options.numbered {
         query.numbered()

@@ -12,7 +12,7 @@ use std::time::Duration;
 use tokio::sync::{OwnedSemaphorePermit, watch};
 
 /// How often a stream says that it is there.
-pub(super) const HEARTBEAT: Duration = Duration::from_secs(10);
+const HEARTBEAT: Duration = Duration::from_secs(10);
 
 /// A stream that goes on after the event with this id, until the server is stopped.
 pub(super) fn response(
@@ -81,20 +81,38 @@ fn following(state: Following) -> impl Stream<Item = String> {
                     }
                 }
             }
-            let stop = state.stopped.wait_for(|stopped| *stopped);
-            let beat = tokio::select! {
-                moved = state.moved.changed() => match moved {
-                    Ok(()) => false,
-                    Err(_) => return None,
-                },
-                () = tokio::time::sleep(HEARTBEAT) => true,
-                _ = stop => return None,
-            };
-            if beat {
-                return Some((": still here\n\n".to_owned(), Some(state)));
+            match wait(&mut state.moved, &mut state.stopped).await {
+                Wait::Moved => {}
+                Wait::Beat => return Some((BEAT.to_owned(), Some(state))),
+                Wait::End => return None,
             }
         }
     })
+}
+
+/// What a stream says when it has said nothing for a while.
+pub(super) const BEAT: &str = ": still here\n\n";
+
+/// What a stream goes on for.
+pub(super) enum Wait {
+    /// There may be something to tell.
+    Moved,
+    /// Nothing has happened for a while.
+    Beat,
+    /// The server is stopped.
+    End,
+}
+
+/// Waits for something to tell.
+pub(super) async fn wait(moved: &mut watch::Receiver<u64>, stopped: &mut Stopped) -> Wait {
+    tokio::select! {
+        moved = moved.changed() => match moved {
+            Ok(()) => Wait::Moved,
+            Err(_) => Wait::End,
+        },
+        () = tokio::time::sleep(HEARTBEAT) => Wait::Beat,
+        _ = stopped.wait_for(|stopped| *stopped) => Wait::End,
+    }
 }
 
 fn line(event: &Event) -> String {

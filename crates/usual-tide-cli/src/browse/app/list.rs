@@ -1,10 +1,9 @@
 //! One list as the screen shows it: its lines, the cursor, and what is in sight.
 
 use crate::browse::lines::Lines;
-use crate::browse::messages::{LineKey, ListNews, ListNumber, Request, RowMark, Which};
+use crate::browse::messages::{LineKey, ListNews, ListNumber, ListStatus, Request, RowMark, Which};
 use crate::browse::told::Told;
-use crate::input::QueryTexts;
-use std::collections::{HashMap, VecDeque};
+use std::collections::VecDeque;
 use std::ops::Range;
 use std::sync::Arc;
 use usual_tide::Item;
@@ -26,21 +25,12 @@ pub(crate) struct ListView {
     /// The current column, and the first in sight.
     pub(crate) column: usize,
     pub(crate) first_column: usize,
-    pub(crate) texts: QueryTexts,
-    pub(crate) grouped: bool,
-    pub(crate) totals: Vec<String>,
-    pub(crate) numbered: bool,
-    pub(crate) matching: usize,
-    pub(crate) held_back: usize,
-    pub(crate) paused: bool,
-    pub(crate) selected: usize,
-    pub(crate) selected_hidden: usize,
+    pub(crate) status: ListStatus,
     pub(crate) told: VecDeque<Arc<Told>>,
     /// How many change sets were told in all.
     pub(crate) told_in_all: usize,
     /// How far the pane is scrolled back, in lines.
     pub(crate) told_back: usize,
-    marks: Arc<HashMap<RecordKey, RowMark>>,
     step: u64,
     visible: Range<usize>,
 }
@@ -55,19 +45,10 @@ impl ListView {
             height: 1,
             column: 0,
             first_column: 0,
-            texts: QueryTexts::default(),
-            grouped: false,
-            totals: Vec::new(),
-            numbered: false,
-            matching: 0,
-            held_back: 0,
-            paused: false,
-            selected: 0,
-            selected_hidden: 0,
+            status: ListStatus::default(),
             told: VecDeque::new(),
             told_in_all: 0,
             told_back: 0,
-            marks: Arc::default(),
             step: 0,
             visible: 0..0,
         };
@@ -94,16 +75,7 @@ impl ListView {
         }
         let before = std::mem::replace(&mut self.lines, news.lines);
         self.cursor = self.cursor.min(self.lines.len().saturating_sub(1));
-        self.texts = news.texts;
-        self.grouped = news.grouped;
-        self.totals = news.totals;
-        self.numbered = news.numbered;
-        self.matching = news.matching;
-        self.held_back = news.held_back;
-        self.paused = news.paused;
-        self.selected = news.selected;
-        self.selected_hidden = news.selected_hidden;
-        self.marks = news.marks;
+        self.status = news.status;
         self.told_in_all += news.told.len();
         for told in news.told {
             if self.told_back > 0 {
@@ -131,14 +103,14 @@ impl ListView {
 
     /// The rows that an edit is for: the selected ones, or else the one under the cursor.
     pub(crate) fn acted_on(&self) -> Option<Which> {
-        match self.selected {
+        match self.status.selected {
             0 => self.row().map(|row| Which::Row(row.key().clone())),
             _ => Some(Which::Selected),
         }
     }
 
     pub(crate) fn mark(&self, key: &RecordKey) -> RowMark {
-        self.marks.get(key).cloned().unwrap_or_default()
+        self.status.marks.get(key).cloned().unwrap_or_default()
     }
 
     /// Puts the cursor on a line.
@@ -162,7 +134,7 @@ impl ListView {
         let last_top = self.lines.len().saturating_sub(self.height);
         self.top = self.top.min(last_top);
         // Under a heading that stays on top the first line is covered.
-        let covered = usize::from(self.grouped && self.height > 2);
+        let covered = usize::from(self.status.grouped && self.height > 2);
         if self.cursor < self.top + covered {
             self.top = self.cursor.saturating_sub(covered);
         }

@@ -198,7 +198,7 @@ impl App {
             Mode::Prompt(prompt) if prompt.kind == PromptKind::Search => {
                 Some(prompt.input.value().to_owned())
             }
-            _ => self.list()?.texts.search.clone(),
+            _ => self.list()?.status.texts.search.clone(),
         }
     }
 }

@@ -88,9 +88,9 @@ impl App {
             Action::ToldAlone => self.mode = Mode::Told,
             Action::Pause => self.ask_of_list(|list| Request::Pause {
                 list: list.number,
-                paused: !list.paused,
+                paused: !list.status.paused,
             }),
-            Action::Step => match self.list().map(|list| list.paused) {
+            Action::Step => match self.list().map(|list| list.status.paused) {
                 Some(true) => self.ask_of_list(|list| Request::Step { list: list.number }),
                 _ => self.complain("the view is not paused: p pauses it"),
             },
@@ -178,10 +178,10 @@ impl App {
             return;
         };
         let number = list.number;
-        if list.selected + list.selected_hidden > 0 {
+        if list.status.selected + list.status.selected_hidden > 0 {
             let mark = Mark::None;
             self.ask(Request::Mark { list: number, mark });
-        } else if list.texts.search.is_some() {
+        } else if list.status.texts.search.is_some() {
             self.change_query(PromptKind::Search.texts(""));
         }
     }
@@ -244,7 +244,7 @@ impl App {
     fn prompt(&mut self, kind: PromptKind) {
         let texts = self
             .list()
-            .map(|list| list.texts.clone())
+            .map(|list| list.status.texts.clone())
             .unwrap_or_default();
         let before = match kind {
             PromptKind::Search => texts.search,
@@ -274,7 +274,7 @@ impl App {
         let (Some(name), Some(list)) = (self.column_name(), self.list()) else {
             return;
         };
-        let sort = match list.texts.sort.as_deref() {
+        let sort = match list.status.texts.sort.as_deref() {
             Some(sort) if sort == name => format!("-{name}"),
             Some(sort) if sort.strip_prefix('-') == Some(&name) => String::new(),
             _ => name,
@@ -286,7 +286,7 @@ impl App {
         let (Some(name), Some(list)) = (self.column_name(), self.list()) else {
             return;
         };
-        let group = match list.texts.group.as_deref() {
+        let group = match list.status.texts.group.as_deref() {
             Some(group) if group == name => String::new(),
             _ => name,
         };

@@ -78,7 +78,7 @@ impl App {
             }
             PromptKind::AnotherList => match text.trim() {
                 "" => {
-                    let texts = self.list().map(|list| list.texts.clone());
+                    let texts = self.list().map(|list| list.status.texts.clone());
                     self.ask(Request::AddList {
                         texts: texts.unwrap_or_default(),
                     });

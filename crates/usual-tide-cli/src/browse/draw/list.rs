@@ -67,7 +67,7 @@ pub(super) fn draw(app: &mut App, at: usize, area: Rect, frame: &mut Frame<'_>, 
 
 /// What the list is asked for.
 fn query_line(list: &ListView, has_focus: bool, app: &App, columns: u16) -> Line<'static> {
-    let texts = &list.texts;
+    let texts = &list.status.texts;
     let parts = [
         ("search", &texts.search),
         ("filter", &texts.filter),
@@ -82,15 +82,15 @@ fn query_line(list: &ListView, has_focus: bool, app: &App, columns: u16) -> Line
     if told.is_empty() {
         told.push("in the order of the source".to_owned());
     }
-    if list.selected + list.selected_hidden > 0 {
-        let mut text = format!("{} selected", list.selected);
-        if list.selected_hidden > 0 {
-            text.push_str(&format!(" and {} hidden", list.selected_hidden));
+    if list.status.selected + list.status.selected_hidden > 0 {
+        let mut text = format!("{} selected", list.status.selected);
+        if list.status.selected_hidden > 0 {
+            text.push_str(&format!(" and {} hidden", list.status.selected_hidden));
         }
         told.push(text);
     }
-    if list.paused {
-        told.push(match list.held_back {
+    if list.status.paused {
+        told.push(match list.status.held_back {
             0 => "PAUSED".to_owned(),
             count => format!(
                 "PAUSED, {} behind: n tells the next",
@@ -151,7 +151,7 @@ fn in_sight(app: &mut App, at: usize, area: Rect) -> Vec<(usize, u16, u16)> {
 
 /// How wide the numbers of the rows are, where these are shown.
 fn number_width(list: &ListView) -> u16 {
-    match list.numbered {
+    match list.status.numbered {
         true => u16::try_from(list.lines.len().to_string().len()).unwrap_or(20) + 1,
         false => 0,
     }
@@ -164,7 +164,7 @@ fn column_headings(
     area: Rect,
     frame: &mut Frame<'_>,
 ) {
-    let sorted = list.texts.sort.as_deref().unwrap_or_default();
+    let sorted = list.status.texts.sort.as_deref().unwrap_or_default();
     for (at, x, wide) in columns {
         let Some(column) = app.columns.get(*at) else {
             continue;
@@ -214,7 +214,7 @@ fn lines(
     let has_focus = at == app.focus;
     let text = match has_focus {
         true => app.searched_text(),
-        false => list.texts.search.clone(),
+        false => list.status.texts.search.clone(),
     };
     let search = text.and_then(|text| Some(app.context.as_ref()?.search(&text)));
     let gap = app.dragged_to().filter(|(list, _)| *list == at);
@@ -272,7 +272,7 @@ fn lines(
         }
     }
     // The heading of the first line stays while its rows go by under it.
-    if list.grouped
+    if list.status.grouped
         && area.height > 2
         && let Some((position, section)) = list.lines.heading_of(list.top)
         && position < list.top
@@ -294,7 +294,7 @@ fn heading(
         true => "+",
         false => "-",
     };
-    let text = format!(" {sign} {}", section_line(section, &list.totals));
+    let text = format!(" {sign} {}", section_line(section, &list.status.totals));
     let columns = usize::from(area.width);
     let style = match is_current {
         true => BOLD.patch(REVERSED),
@@ -307,8 +307,8 @@ fn heading(
 fn question(app: &App, list: &ListView, area: Rect, frame: &mut Frame<'_>, look: Look) {
     let what = match &app.mode {
         Mode::AskDelete(Which::Row(key)) => key.to_string(),
-        Mode::AskDelete(_) if list.selected == 1 => "the selected row".to_owned(),
-        Mode::AskDelete(_) => format!("the {} selected rows", list.selected),
+        Mode::AskDelete(_) if list.status.selected == 1 => "the selected row".to_owned(),
+        Mode::AskDelete(_) => format!("the {} selected rows", list.status.selected),
         _ => return,
     };
     let text = format!("  Delete {what}?  y: yes, delete   any other key: no");

@@ -104,6 +104,9 @@ fn title(app: &App, area: Rect, frame: &mut Frame<'_>) {
             0 => "no rows".to_owned(),
             _ => format!("row {at} of {rows}"),
         };
+        if rows < list.status.matching {
+            place.push_str(&format!(", {} match", list.status.matching));
+        }
         if rows < app.store.items {
             place.push_str(&format!(" ({} in all)", app.store.items));
         }

@@ -45,7 +45,7 @@ pub(super) fn draw(row: &RowLook<'_>, area: Rect, frame: &mut Frame<'_>) {
     };
     frame.buffer_mut().set_style(area, style);
     frame.render_widget(margin(row, &mark), area);
-    if row.list.numbered {
+    if row.list.status.numbered {
         let end = row.columns.first().map_or(area.right(), |column| column.1);
         let wide = end.saturating_sub(area.x + MARGIN + 1);
         let number = fitted(&row.number.to_string(), usize::from(wide), true);

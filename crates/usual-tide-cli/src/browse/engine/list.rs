@@ -2,7 +2,9 @@
 
 use super::trace::Trace;
 use crate::browse::lines::Lines;
-use crate::browse::messages::{Applied, LineKey, ListNews, ListNumber, Mark, RowMark, Which};
+use crate::browse::messages::{
+    Applied, LineKey, ListNews, ListNumber, ListStatus, Mark, RowMark, Which,
+};
 use crate::browse::told::Told;
 use crate::error::CommandError;
 use crate::input::QueryTexts;
@@ -306,16 +308,18 @@ impl WorkedList {
             applied: std::mem::take(&mut self.applied),
             told: std::mem::take(&mut self.told),
             current,
-            texts: self.texts.clone(),
-            grouped: rows.query().grouping().is_some(),
-            totals: rows.query().grouping().map(total_names).unwrap_or_default(),
-            numbered: rows.query().is_numbered(),
-            matching: rows.matching(),
-            held_back: self.held_back.len(),
-            paused: self.paused,
-            selected: self.marked.len() - self.selected_hidden,
-            selected_hidden: self.selected_hidden,
-            marks: Arc::clone(&self.marks),
+            status: ListStatus {
+                texts: self.texts.clone(),
+                grouped: rows.query().grouping().is_some(),
+                totals: rows.query().grouping().map(total_names).unwrap_or_default(),
+                numbered: rows.query().is_numbered(),
+                matching: rows.matching(),
+                held_back: self.held_back.len(),
+                paused: self.paused,
+                selected: self.marked.len() - self.selected_hidden,
+                selected_hidden: self.selected_hidden,
+                marks: Arc::clone(&self.marks),
+            },
         }))
     }
 

@@ -65,7 +65,7 @@ impl Engine {
     ) -> Result<Self, CommandError> {
         let (attached, store, key) = source::attach(options, wake)?;
         let context = QueryContext::new(&options.query, std::iter::empty())?;
-        let mut wanted = vec![queries::first(&options.query)];
+        let mut wanted = vec![QueryTexts::of(&options.query)];
         for text in &options.also {
             wanted.push(queries::also(text)?);
         }

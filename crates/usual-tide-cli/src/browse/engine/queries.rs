@@ -2,7 +2,6 @@
 
 use super::list::WorkedList;
 use super::{Done, Engine, Refusal, read};
-use crate::args::QueryOptions;
 use crate::browse::columns::Columns;
 use crate::browse::messages::{ListNumber, News};
 use crate::error::CommandError;
@@ -11,18 +10,6 @@ use std::sync::Arc;
 use usual_tide::record::Record;
 use usual_tide::sections::SectionKey;
 use usual_tide::{Query, Store};
-
-/// The query that the options ask for.
-pub(super) fn first(options: &QueryOptions) -> QueryTexts {
-    QueryTexts {
-        filter: options.filter.clone(),
-        search: options.search.clone(),
-        sort: options.sort.clone(),
-        group: options.group.clone(),
-        skip: Some(options.skip),
-        take: options.take,
-    }
-}
 
 /// A query in JSON.
 pub(super) fn also(text: &str) -> Result<QueryTexts, CommandError> {

@@ -39,6 +39,15 @@ fn a_search_without_a_match_says_so() {
 }
 
 #[test]
+fn a_window_shows_as_many_rows_again() {
+    let mut desk = Desk::new(150, 40, &["--take", "10"]);
+    desk.assert_shows("row 1 of 10, 240 match (240 in all)");
+    desk.keys("m");
+    desk.assert_shows("row 1 of 20, 240 match");
+    desk.assert_shows("10 arrived; 10 of 20 rows touched");
+}
+
+#[test]
 fn a_filter_is_checked_while_it_is_typed() {
     let mut desk = Desk::demo();
     desk.keys("fheigth_mm > 200");

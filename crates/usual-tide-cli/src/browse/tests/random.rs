@@ -109,7 +109,7 @@ fn request(desk: &Desk, step: Step) -> Option<Request> {
             ];
             Request::Move {
                 list: number,
-                which: match list.selected {
+                which: match list.status.selected {
                     0 => Which::Row(key_at(step.which)?),
                     _ => Which::Selected,
                 },
@@ -216,7 +216,7 @@ proptest! {
             // before.
             if let (Some(row), Some(list)) = (row, desk.app.list()) {
                 let moved_on = matches!(step.what, 12 | 13 | 20) || is_edit;
-                if shows(&list.lines, &row) && !moved_on && !list.paused
+                if shows(&list.lines, &row) && !moved_on && !list.status.paused
                     && let Some(now) = list.row().map(|row| row.key())
                 {
                     prop_assert!(*now == row || !shows(&before, now), "{row} {now}");

@@ -2,7 +2,7 @@
 
 use super::{Missed, Positions};
 use crate::serve::routes::{App, Stopped};
-use crate::serve::stream::{HEARTBEAT, event_stream};
+use crate::serve::stream::{BEAT, Wait, event_stream, wait};
 use axum::body::Body;
 use axum::http::Response;
 use futures::stream::{self, Stream};
@@ -83,17 +83,10 @@ fn following(state: Following) -> impl Stream<Item = String> {
                 state.version = Some(version);
                 return Some((text, Some(state)));
             }
-            let stop = state.stopped.wait_for(|stopped| *stopped);
-            let beat = tokio::select! {
-                moved = state.moved.changed() => match moved {
-                    Ok(()) => false,
-                    Err(_) => return None,
-                },
-                () = tokio::time::sleep(HEARTBEAT) => true,
-                _ = stop => return None,
-            };
-            if beat {
-                return Some((": still here\n\n".to_owned(), Some(state)));
+            match wait(&mut state.moved, &mut state.stopped).await {
+                Wait::Moved => {}
+                Wait::Beat => return Some((BEAT.to_owned(), Some(state))),
+                Wait::End => return None,
             }
         }
     })
