@@ -86,6 +86,11 @@ export class LiveList {
 
   /** Changes parts of the query; the change set comes by itself. */
   async change(parts) {
+    if (!this.path) {
+      // It is not open yet, and will be with these.
+      Object.assign(this.query, parts);
+      return { query: this.query, matching: 0 };
+    }
     const told = await ask("PATCH", this.path, parts);
     this.query = told.query;
     return told;

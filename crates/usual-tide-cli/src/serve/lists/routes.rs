@@ -2,6 +2,7 @@
 
 use super::stream;
 use super::{ListRefusal, Lists, Positions};
+use crate::input::QueryTexts;
 use crate::serve::hub::ServedItems;
 use crate::serve::listen::{ClientAddress, Permit};
 use crate::serve::reply::Reply;
@@ -56,16 +57,12 @@ async fn with_lists(
 }
 
 /// The query in a body; without a body all items in their order.
-async fn query_of(
-    app: &App,
-    headers: &HeaderMap,
-    body: Body,
-) -> Result<crate::input::QueryTexts, Box<Reply>> {
+async fn query_of(app: &App, headers: &HeaderMap, body: Body) -> Result<QueryTexts, Box<Reply>> {
     let body = body_of(app, headers, body).await?;
     let text = std::str::from_utf8(&body)
         .map_err(|why| Reply::problem(400, format!("the body is no text: {why}")))?;
     match text.trim() {
-        "" => Ok(crate::input::QueryTexts::default()),
+        "" => Ok(QueryTexts::default()),
         text => crate::script::query(text)
             .map_err(|why| Reply::problem(400, format!("the body is no query: {why}")).into()),
     }
@@ -124,6 +121,15 @@ pub(in crate::serve) async fn change(
         Ok(texts) => texts,
         Err(refused) => return refused.into_response(),
     };
+    // Nothing to change: the same answer, and no stream is woken.
+    if texts == QueryTexts::default() {
+        return on_thread(app, move |app| {
+            let shown = app.hub.shown();
+            let told = shown.lists.summary(&shown.store, &name);
+            told.map_or_else(Reply::from, |told| json(200, &told))
+        })
+        .await;
+    }
     with_lists(app, move |lists, store| {
         lists.change(store, &name, texts)?;
         Ok(json(200, &lists.summary(store, &name)?))
