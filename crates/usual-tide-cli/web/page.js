@@ -46,7 +46,9 @@ function fill(row, item) {
   const remove = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
   remove.setAttribute("aria-label", `Delete ${keyOf(item)}`);
   remove.addEventListener("click", () => removeRow(row));
-  row.replaceChildren(handle, ...cells, remove);
+  // What was refused stays until somebody has seen to it.
+  const refused = row.querySelector(".why");
+  row.replaceChildren(handle, ...cells, remove, ...(refused ? [refused] : []));
 }
 
 function cell(row, name, value) {
@@ -116,6 +118,8 @@ async function send(row, what, request) {
   try {
     return [await request()];
   } catch (why) {
+    // The row shows what the source has, not what was asked for.
+    fill(row, row.item);
     row.classList.add("failed");
     const told = Object.assign(document.createElement("span"), { className: "why", textContent: `${what}: ${why.message} ` });
     told.setAttribute("role", "alert");
