@@ -16,6 +16,8 @@ const pathOf = (item) => `/items/${encodeURIComponent(keyOf(item))}`;
 const names = [];
 /** How many letters the values of each field have at most, in the rows that came first. */
 const widths = new Map();
+/** Whether a change set is being put into effect. */
+let applying = false;
 let searched = [];
 let sort = "";
 let matching = 0;
@@ -32,6 +34,8 @@ const say = (text) => {
 
 function fill(row, item) {
   row.item = item;
+  // What is typed into it stays; the rest is drawn when that ends.
+  if (row.typing) return;
   const values = new Map(flat(item));
   const fresh = [...values.keys()].filter((name) => !names.includes(name));
   if (fresh.length > 0) {
@@ -83,6 +87,7 @@ function type(row, cell, name, value) {
   const [input, read] = inputFor(value);
   input.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
   cell.replaceChildren(input);
+  row.typing = true;
   row.draggable = false;
   input.focus();
   input.select?.();
@@ -98,6 +103,7 @@ function type(row, cell, name, value) {
       return;
     }
     ended = true;
+    row.typing = false;
     fill(row, row.item);
     if (keep && JSON.stringify(typed ?? null) !== JSON.stringify(value ?? null)) write(row, name, typed);
   };
@@ -107,7 +113,8 @@ function type(row, cell, name, value) {
     if (event.key === "Escape") end(false);
     event.stopPropagation();
   });
-  input.addEventListener("blur", () => end(true));
+  // A row that is moved loses the focus for a moment, and gets it back.
+  input.addEventListener("blur", () => { if (!applying) end(true); });
 }
 
 /** Sends a write of a row, which is dimmed meanwhile; what is refused is told in the row, to be tried again. */
@@ -325,9 +332,15 @@ const list = new LiveList({ take: WINDOW }, {
   },
   onChanges: (changes) => {
     const typing = document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])");
-    const anchor = anchorOf(changes);
+    const anchor = anchorOf();
+    applying = true;
     view.apply(changes);
-    if (typing?.isConnected) typing.focus();
+    applying = false;
+    if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
+      say(`The row has left the list, and what was typed is not kept: ${typing.value}`);
+    } else {
+      typing?.focus({ preventScroll: true });
+    }
     anchor();
     told.tell(changes, rowCount());
     matching += changes.inserted.length - changes.removed.length;
