@@ -49,7 +49,7 @@ shot() {
 screen() {
     local name=$1 columns=${2%x*} rows=${2#*x} command=$3
     shift 3
-    tmux -L "$name" -f /dev/null new-session -d -x "$columns" -y "$rows" "$command" \; set -g status off \; set -g default-terminal tmux-256color
+    tmux -L "$name" -f /dev/null new -d -x "$columns" -y "$rows" "$command" \; set -g status off \; set -g default-terminal tmux-256color
     sleep 1.5
     for key; do
         if [ "$key" = wait ]; then
