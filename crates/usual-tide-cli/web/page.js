@@ -21,6 +21,8 @@ let applying = false;
 let searched = [];
 let sort = "";
 let matching = 0;
+/** How the connection stands. */
+let connection = "loading";
 const undone = [];
 const closed = new Set();
 
@@ -311,9 +313,8 @@ function count() {
   const asked = $("search").value.trim() !== "" || $("filter").value.trim() !== "";
   $("nothing").textContent = asked ? "No row matches." : "There are no items yet.";
   $("more").hidden = matching <= rows;
-  $("state").textContent = `${count.state === "live" ? "live" : count.state}, ${rows} of ${matching} rows`;
+  $("state").textContent = `${connection}, ${rows} of ${matching} rows`;
 }
-count.state = "loading";
 
 const told = new Told($("told"), keyOf);
 const list = new LiveList({ take: WINDOW }, {
@@ -348,7 +349,7 @@ const list = new LiveList({ take: WINDOW }, {
     recount();
   },
   onState: (state, why) => {
-    count.state = why ? `${state}: ${why}` : state;
+    connection = why ? `${state}: ${why}` : state;
     count();
   },
 });

@@ -292,8 +292,17 @@ pub(crate) enum SourceState {
     },
 }
 
+impl Default for SourceState {
+    fn default() -> Self {
+        Self::Loading {
+            done: 0,
+            total: None,
+        }
+    }
+}
+
 /// The store as a whole.
-#[derive(Clone, Debug)]
+#[derive(Clone, Default, Debug)]
 pub(crate) struct StoreNews {
     pub(crate) state: SourceState,
     pub(crate) items: usize,

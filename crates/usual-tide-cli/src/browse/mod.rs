@@ -17,7 +17,7 @@ mod told;
 
 use crate::args::Browse;
 use crate::error::CommandError;
-use crate::output::remark;
+use crate::output::{counted, remark};
 use app::App;
 use crossterm::event::Event;
 use draw::Look;
@@ -81,8 +81,15 @@ pub(crate) fn run(options: &Browse) -> Result<(), CommandError> {
     let _ = browsing.ask.send(Request::Close);
     drop(browsing);
     match worker.join() {
-        Ok(unanswered) if unanswered > 0 => remark(&format!(
-            "{unanswered} edits were not answered by the source, and may be lost"
+        Ok(lost) if lost > 0 && options.hold => {
+            remark(&format!(
+                "{} not saved",
+                counted(lost, "edit was", "edits were")
+            ));
+        }
+        Ok(lost) if lost > 0 => remark(&format!(
+            "{} not answered by the source, and may be lost",
+            counted(lost, "edit was", "edits were")
         )),
         _ => {}
     }

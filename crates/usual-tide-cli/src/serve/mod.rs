@@ -8,6 +8,7 @@ mod hub;
 mod listen;
 mod lists;
 mod log;
+mod page;
 mod reply;
 mod routes;
 mod stream;

@@ -5,6 +5,7 @@ use super::guard::{Guard, Rejection};
 use super::hub::{Hub, ServedItems};
 use super::listen::Permit;
 use super::lists::routes as lists;
+use super::page::{ASSETS, asset, page};
 use super::reply::Reply;
 use super::stream;
 use super::tags::Conditions;
@@ -12,11 +13,12 @@ use super::write::{Requested, RequestedPlace, WriteRequest};
 use axum::Router;
 use axum::body::{Body, Bytes, to_bytes};
 use axum::extract::rejection::{PathRejection, QueryRejection};
-use axum::extract::{Extension, Path, Query, Request, State};
+use axum::extract::{Extension, FromRequestParts, Path, Query, Request, State};
+use axum::http::request::Parts;
 use axum::http::{HeaderMap, HeaderName, HeaderValue, Method, Response, Uri, header};
 use axum::middleware::{Next, from_fn_with_state};
-use axum::response::Html;
 use axum::routing::{get, post};
+use serde::de::DeserializeOwned;
 use serde_json::{Map, Value};
 use std::hash::{BuildHasher, Hash, Hasher, RandomState};
 use std::sync::Arc;
@@ -78,41 +80,6 @@ pub(super) fn router(app: Arc<App>, stopped: Stopped) -> Router {
         .layer(Extension(stopped))
         .layer(from_fn_with_state(Arc::clone(&app), checked))
         .with_state(app)
-}
-
-/// The page that shows a list of the items, live. What runs on it is what the server has put there, and nothing that the
-/// items hold.
-async fn page(State(app): State<Arc<App>>) -> Response<Body> {
-    let way = serde_json::to_string(&app.key_members).unwrap_or_default();
-    let text = include_str!("../../web/page.html")
-        .replace("KEY_OF_ITEMS", &as_attribute(&way))
-        .replace("TAKES_WRITES", if app.no_writes { "false" } else { "true" })
-        .replace("SOURCE_NAME", &as_attribute(&app.source_name));
-    let mut response = axum::response::IntoResponse::into_response(Html(text));
-    let name = header::CONTENT_SECURITY_POLICY;
-    response.headers_mut().insert(name, PAGE_POLICY);
-    response
-}
-
-/// What the page may load, and from where: its own modules and its own server.
-const PAGE_POLICY: HeaderValue = HeaderValue::from_static(
-    "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self'; base-uri 'none'; \
-     form-action 'none'; frame-ancestors 'none'",
-);
-
-/// A text between quotes, or between tags.
-fn as_attribute(text: &str) -> String {
-    let mut written = String::with_capacity(text.len());
-    for letter in text.chars() {
-        match letter {
-            '&' => written.push_str("&amp;"),
-            '<' => written.push_str("&lt;"),
-            '>' => written.push_str("&gt;"),
-            '"' => written.push_str("&quot;"),
-            letter => written.push(letter),
-        }
-    }
-    written
 }
 
 /// Whether the items can be read.
@@ -214,19 +181,41 @@ struct Page {
 }
 
 /// A part of an address that cannot be read.
-pub(super) fn unreadable(why: &dyn std::fmt::Display) -> Response<Body> {
+fn unreadable(why: &dyn std::fmt::Display) -> Response<Body> {
     Reply::problem(400, format!("the address cannot be read: {why}")).into_response()
+}
+
+/// The text in an address that names an item or a list.
+pub(super) struct Named(pub(super) String);
+
+impl<S: Send + Sync> FromRequestParts<S> for Named {
+    type Rejection = Response<Body>;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Self::Rejection> {
+        let named = Path::from_request_parts(parts, state).await;
+        let named = named.map(|Path(name)| Self(name));
+        named.map_err(|why: PathRejection| unreadable(&why.body_text()))
+    }
+}
+
+/// What an address asks for after its `?`.
+pub(super) struct Asked<T>(pub(super) T);
+
+impl<S: Send + Sync, T: DeserializeOwned> FromRequestParts<S> for Asked<T> {
+    type Rejection = Response<Body>;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Self::Rejection> {
+        let asked = Query::from_request_parts(parts, state).await;
+        let asked = asked.map(|Query(asked)| Self(asked));
+        asked.map_err(|why: QueryRejection| unreadable(&why.body_text()))
+    }
 }
 
 async fn items(
     State(app): State<Arc<App>>,
-    page: Result<Query<Page>, QueryRejection>,
+    Asked(page): Asked<Page>,
     headers: HeaderMap,
 ) -> Response<Body> {
-    let page = match page {
-        Ok(Query(page)) => page,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     let conditions = match Conditions::of(&headers) {
         Ok(conditions) => conditions,
         Err(refused) => return refused.into_response(),
@@ -293,13 +282,9 @@ fn page_reply(shown: &ServedItems, page: &Page, conditions: &Conditions) -> Repl
 
 async fn item(
     State(app): State<Arc<App>>,
-    key: Result<Path<String>, PathRejection>,
+    Named(key): Named,
     headers: HeaderMap,
 ) -> Response<Body> {
-    let key = match key {
-        Ok(Path(key)) => key,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     let conditions = match Conditions::of(&headers) {
         Ok(conditions) => conditions,
         Err(refused) => return refused.into_response(),
@@ -327,7 +312,7 @@ async fn item(
 
 async fn add(
     State(app): State<Arc<App>>,
-    at: Result<Query<RequestedPlace>, QueryRejection>,
+    Asked(at): Asked<RequestedPlace>,
     request: Request,
 ) -> Response<Body> {
     write(app, at, request, |_, members| {
@@ -338,14 +323,10 @@ async fn add(
 
 async fn change(
     State(app): State<Arc<App>>,
-    key: Result<Path<String>, PathRejection>,
-    at: Result<Query<RequestedPlace>, QueryRejection>,
+    Named(key): Named,
+    Asked(at): Asked<RequestedPlace>,
     request: Request,
 ) -> Response<Body> {
-    let key = match key {
-        Ok(Path(key)) => key,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     write(app, at, request, move |method, members| match method {
         Method::DELETE => Some(Requested::Remove(key)),
         Method::PUT => Some(Requested::Replace(key, members?)),
@@ -385,14 +366,10 @@ pub(super) async fn body_of(
 
 async fn write(
     app: Arc<App>,
-    at: Result<Query<RequestedPlace>, QueryRejection>,
+    at: RequestedPlace,
     request: Request,
     requested: impl FnOnce(Method, Option<Map<String, Value>>) -> Option<Requested>,
 ) -> Response<Body> {
-    let at = match at {
-        Ok(Query(at)) => at,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     if app.no_writes {
         return Reply::problem(403, "this server takes no writes").into_response();
     }
@@ -486,14 +463,10 @@ struct Since {
 async fn events(
     State(app): State<Arc<App>>,
     headers: HeaderMap,
-    since: Result<Query<Since>, QueryRejection>,
+    Asked(since): Asked<Since>,
     Extension(stopped): Extension<Stopped>,
     Extension(permit): Extension<Permit>,
 ) -> Response<Body> {
-    let since = match since {
-        Ok(Query(since)) => since,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     let Ok(stream) = Arc::clone(&app.streams).try_acquire_owned() else {
         let why = "there are as many streams of events as the server has room for";
         return Reply::problem(503, why).into_response();
@@ -512,48 +485,4 @@ async fn events(
 pub(super) fn last_id(headers: &HeaderMap, asked: Option<String>) -> Option<String> {
     let header = headers.get("last-event-id").and_then(|id| id.to_str().ok());
     header.map(str::to_owned).or(asked)
-}
-
-/// A file of the page, or a description of the server: its path, its kind and its text.
-type Asset = (&'static str, &'static str, &'static str);
-
-const SCRIPT: &str = "text/javascript";
-const TEXT: &str = "text/plain; charset=utf-8";
-
-const ASSETS: [Asset; 8] = [
-    (
-        "/change-set.js",
-        SCRIPT,
-        include_str!("../../web/change-set.js"),
-    ),
-    (
-        "/change-set.d.ts",
-        TEXT,
-        include_str!("../../web/change-set.d.ts"),
-    ),
-    ("/page.js", SCRIPT, include_str!("../../web/page.js")),
-    (
-        "/live-list.js",
-        SCRIPT,
-        include_str!("../../web/live-list.js"),
-    ),
-    ("/cells.js", SCRIPT, include_str!("../../web/cells.js")),
-    ("/told.js", SCRIPT, include_str!("../../web/told.js")),
-    ("/page.css", "text/css", include_str!("../../web/page.css")),
-    // What can be asked, for programs (OpenAPI 3.1).
-    (
-        "/openapi.json",
-        "application/json",
-        include_str!("../../web/openapi.json"),
-    ),
-];
-
-fn asset(kind: &'static str, text: &'static str) -> Response<Body> {
-    Reply {
-        status: 200,
-        kind,
-        body: text.as_bytes().to_vec(),
-        ..Reply::default()
-    }
-    .into_response()
 }

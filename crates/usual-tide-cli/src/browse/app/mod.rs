@@ -10,7 +10,7 @@ mod rows;
 mod typing;
 
 use super::columns::Columns;
-use super::messages::{News, Request, SourceState, StoreNews, Which};
+use super::messages::{News, Request, StoreNews, Which};
 use super::timing::Timing;
 use crate::error::CommandError;
 use crate::input::QueryContext;
@@ -95,18 +95,7 @@ impl App {
             focus: 0,
             columns: Arc::default(),
             context: None,
-            store: StoreNews {
-                state: SourceState::Loading {
-                    done: 0,
-                    total: None,
-                },
-                items: 0,
-                waiting: 0,
-                refused: 0,
-                undo: None,
-                redo: None,
-                held: false,
-            },
+            store: StoreNews::default(),
             mode: Mode::Rows,
             message: None,
             shows_told: true,

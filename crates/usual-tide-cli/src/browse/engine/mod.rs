@@ -61,7 +61,7 @@ impl Engine {
     /// The store over what the options name. `wake` is called from other threads when the source has news.
     pub(crate) fn open(
         options: &Browse,
-        wake: impl Fn() + Clone + Send + 'static,
+        wake: impl Fn() + Send + 'static,
     ) -> Result<Self, CommandError> {
         let (attached, store, key) = source::attach(options, wake)?;
         let context = QueryContext::new(&options.query, std::iter::empty())?;
@@ -127,7 +127,6 @@ impl Engine {
     /// Does what is asked.
     pub(crate) fn run(&mut self, request: Request) {
         if let Request::Done(number) = request {
-            self.look();
             self.news.push(News::Done(number));
             return;
         }
@@ -337,7 +336,8 @@ fn read<R>(
     store.read(read).map_err(failed)?
 }
 
-/// The requests without those that a later one makes void: another query of the same list, or where the cursor is.
+/// The requests without those that a later one makes void: the same parts of a list's query, or which of its lines are on
+/// the screen.
 fn without_overtaken(asked: Vec<Request>) -> Vec<Request> {
     let overtaken = |at: usize| {
         let one = &asked[at];

@@ -48,10 +48,7 @@ impl Attached {
             Self::Held {
                 is_loaded: true, ..
             } => SourceState::Ready { more: false },
-            Self::Held { .. } => SourceState::Loading {
-                done: 0,
-                total: None,
-            },
+            Self::Held { .. } => SourceState::default(),
             Self::Linked(link) => match link.state() {
                 LinkState::Ready { more } => SourceState::Ready { more },
                 LinkState::Loading { done, total } => SourceState::Loading { done, total },
@@ -59,10 +56,7 @@ impl Attached {
                     why: error.to_string(),
                     next_try: Some(next_try),
                 },
-                _ => SourceState::Loading {
-                    done: 0,
-                    total: None,
-                },
+                _ => SourceState::default(),
             },
         }
     }
@@ -75,7 +69,7 @@ impl Attached {
 /// Attaches a store to what the options name; without a name to the demo's pieces, in memory.
 pub(super) fn attach(
     options: &Browse,
-    wake: impl Fn() + Clone + Send + 'static,
+    wake: impl Fn() + Send + 'static,
 ) -> Result<(Attached, SharedStore<Record>, FieldName), CommandError> {
     let Some(name) = &options.source else {
         if options.hold {
@@ -284,11 +278,14 @@ impl Engine {
         }
     }
 
-    /// Ends it. Gives how many edits the source has not answered.
+    /// Ends it. Gives how many edits the source has not answered, or were not saved.
     pub(super) fn close(self) -> usize {
         match self.attached {
             Attached::Linked(link) => link.close(LAST_WORDS).len(),
-            Attached::Memory | Attached::Held { .. } => 0,
+            Attached::Memory | Attached::Held { .. } => {
+                let waiting = self.store.read(|store| store.writes().pending().count());
+                waiting.unwrap_or(0)
+            }
         }
     }
 }

@@ -119,12 +119,7 @@ fn loading_failing_and_empty_are_told_apart() {
     let mut app = App::new("studio.db".to_owned(), false);
     let store = |state| StoreNews {
         state,
-        items: 0,
-        waiting: 0,
-        refused: 0,
-        undo: None,
-        redo: None,
-        held: false,
+        ..StoreNews::default()
     };
     app.on_news(News::Store(store(SourceState::Loading {
         done: 45,

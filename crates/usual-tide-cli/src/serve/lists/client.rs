@@ -55,11 +55,8 @@ impl ClientList {
         }
     }
 
-    /// The rows have changed, when they have.
-    pub(super) fn push(&mut self, changes: Option<Arc<SharedChanges>>) {
-        let Some(changes) = changes else {
-            return;
-        };
+    /// The rows have changed.
+    pub(super) fn push(&mut self, changes: Arc<SharedChanges>) {
         self.version += 1;
         self.touched += changes.changes.touched();
         self.log.push_back((self.version, changes));

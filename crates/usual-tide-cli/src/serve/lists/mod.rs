@@ -196,7 +196,9 @@ impl Lists {
         }
         if let Some(client) = self.clients.get_mut(name) {
             client.shared = to;
-            client.push(changes);
+            if let Some(changes) = changes {
+                client.push(changes);
+            }
         }
         self.leave(store, from, name)
     }
@@ -269,7 +271,7 @@ impl Lists {
         };
         for name in &list.clients {
             if let Some(client) = self.clients.get_mut(name) {
-                client.push(Some(Arc::clone(&changes)));
+                client.push(Arc::clone(&changes));
             }
         }
         Ok(())

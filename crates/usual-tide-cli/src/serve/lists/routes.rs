@@ -6,10 +6,9 @@ use crate::input::QueryTexts;
 use crate::serve::hub::ServedItems;
 use crate::serve::listen::{ClientAddress, Permit};
 use crate::serve::reply::Reply;
-use crate::serve::routes::{App, Stopped, body_of, last_id, on_thread, unreadable};
+use crate::serve::routes::{App, Asked, Named, Stopped, body_of, last_id, on_thread};
 use axum::body::Body;
-use axum::extract::rejection::{PathRejection, QueryRejection};
-use axum::extract::{Extension, Path, Query, Request, State};
+use axum::extract::{Extension, Request, State};
 use axum::http::{HeaderMap, Response};
 use serde_json::Value;
 use std::sync::Arc;
@@ -90,12 +89,8 @@ pub(in crate::serve) async fn open(
 
 pub(in crate::serve) async fn rows(
     State(app): State<Arc<App>>,
-    name: Result<Path<String>, PathRejection>,
+    Named(name): Named,
 ) -> Response<Body> {
-    let name = match name {
-        Ok(Path(name)) => name,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     on_thread(app, move |app| {
         let shown = app.hub.shown();
         if let Some(why) = shown.trouble() {
@@ -109,13 +104,9 @@ pub(in crate::serve) async fn rows(
 
 pub(in crate::serve) async fn change(
     State(app): State<Arc<App>>,
-    name: Result<Path<String>, PathRejection>,
+    Named(name): Named,
     request: Request,
 ) -> Response<Body> {
-    let name = match name {
-        Ok(Path(name)) => name,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     let (head, body) = request.into_parts();
     let texts = match query_of(&app, &head.headers, body).await {
         Ok(texts) => texts,
@@ -139,12 +130,8 @@ pub(in crate::serve) async fn change(
 
 pub(in crate::serve) async fn close(
     State(app): State<Arc<App>>,
-    name: Result<Path<String>, PathRejection>,
+    Named(name): Named,
 ) -> Response<Body> {
-    let name = match name {
-        Ok(Path(name)) => name,
-        Err(why) => return unreadable(&why.body_text()),
-    };
     with_lists(app, move |lists, store| {
         lists.close(store, &name)?;
         Ok(Reply {
@@ -157,17 +144,12 @@ pub(in crate::serve) async fn close(
 
 pub(in crate::serve) async fn changes(
     State(app): State<Arc<App>>,
-    name: Result<Path<String>, PathRejection>,
+    Named(name): Named,
     headers: HeaderMap,
-    wanted: Result<Query<Wanted>, QueryRejection>,
+    Asked(wanted): Asked<Wanted>,
     Extension(stopped): Extension<Stopped>,
     Extension(permit): Extension<Permit>,
 ) -> Response<Body> {
-    let (name, wanted) = match (name, wanted) {
-        (Ok(Path(name)), Ok(Query(wanted))) => (name, wanted),
-        (Err(why), _) => return unreadable(&why.body_text()),
-        (_, Err(why)) => return unreadable(&why.body_text()),
-    };
     if let Err(why) = app.hub.shown().lists.known(&name) {
         return Reply::from(why).into_response();
     }
