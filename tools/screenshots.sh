@@ -120,6 +120,9 @@ cp demo/pieces.json "$data/"
 sleep 4
 (sleep 1.2; bash "$data/edits.sh" 0.4) &
 LINES_PRINTED=12 WAIT=3 shot watch "timeout 5 usual-tide watch http://127.0.0.1:8099 --group shelf --filter 'fired = FALSE'"
+# The order of the demo again.
+cp demo/pieces.json "$data/"
+sleep 4
 theirs() { curl -sf -X PATCH -d '{"title": "Twisted bowl, mended", "shelf": "A9"}' http://127.0.0.1:8099/items/P-0411 > "$data/answer"; sleep 1; }
 between=theirs
 screen browse-conflict 120x30 "usual-tide browse http://127.0.0.1:8099" \
