@@ -1,58 +1,8 @@
 //! The `usual-tide` command: explore data, see what a change set would be, and find out why a view went out of
 //! step.
 
-mod args;
-#[cfg(feature = "browse")]
-mod browse;
-mod commands;
-mod demo;
-mod error;
-mod input;
-mod measure;
-mod output;
-mod script;
-#[cfg(feature = "net")]
-mod serve;
-mod trace;
-
-use args::{Arguments, Command};
-use clap::Parser;
-use error::CommandError;
-use output::Output;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let arguments = Arguments::parse();
-    arguments.check();
-    let mut out = Output::standard();
-    let done = run(arguments.command, &mut out);
-    // What was told before something failed is told all the same.
-    match (out.finish(), done) {
-        (Ok(()), Ok(status)) => status,
-        (Err(error), _) | (_, Err(error)) if error.is_reader_gone() => ExitCode::SUCCESS,
-        (_, Err(error)) | (Err(error), _) => {
-            output::complain(&error);
-            ExitCode::FAILURE
-        }
-    }
-}
-
-fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
-    let done = match command {
-        Command::Compare(compare) => return commands::compare::run(&compare, out),
-        Command::Verify(verify) => return commands::verify::run(&verify, out),
-        Command::Demo(demo) => demo::run(&demo, out),
-        Command::Show(show) => commands::show::run(&show, out),
-        Command::Apply(apply) => commands::apply::run(&apply, out),
-        Command::Replay(replay) => commands::replay::run(&replay, out),
-        Command::Watch(watch) => commands::watch::run(&watch, out),
-        #[cfg(feature = "browse")]
-        Command::Browse(browse) => browse::run(&browse),
-        #[cfg(feature = "net")]
-        Command::Serve(serve) => serve::run(&serve, out),
-        Command::Measure(measure) => measure::run(&measure, out),
-        Command::Completions { shell } => commands::pages::completions(shell, out),
-        Command::Manual { command } => commands::pages::manual(command.as_deref(), out),
-    };
-    done.map(|()| ExitCode::SUCCESS)
+    usual_tide_cli::main()
 }

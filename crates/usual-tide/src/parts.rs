@@ -6,13 +6,13 @@ use std::panic::resume_unwind;
 use std::thread::{Builder, available_parallelism, scope};
 
 /// Items from which a pass is worth a second thread.
-const WORTH_SHARING: usize = if cfg!(test) { 32 } else { 50_000 };
+const WORTH_SHARING: usize = if cfg!(any(test, fuzzing)) { 32 } else { 50_000 };
 
 /// Threads at most: a pass is bound by memory soon.
 const MOST_THREADS: usize = 4;
 
 /// Touched rows from which work that misses the caches row by row is worth a second thread.
-const WORTH_SHARING_ROWS: usize = if cfg!(test) { 8 } else { 1_000 };
+const WORTH_SHARING_ROWS: usize = if cfg!(any(test, fuzzing)) { 8 } else { 1_000 };
 
 /// Does a pass over `0..len` in parts, side by side where that pays; gives the results in order.
 ///

@@ -29,6 +29,11 @@ const READ_TIME: Duration = Duration::from_secs(20);
 pub(super) struct Permit(Arc<Mutex<Option<OwnedSemaphorePermit>>>);
 
 impl Permit {
+    /// A connection's place.
+    pub(super) fn new(place: Option<OwnedSemaphorePermit>) -> Self {
+        Self(Arc::new(Mutex::new(place)))
+    }
+
     /// Lets another connection have the place.
     pub(super) fn give_back(&self) {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).take();
@@ -61,7 +66,7 @@ pub(super) async fn serve(listener: TcpListener, app: Arc<App>, connections: usi
             () = &mut signal => break,
         };
         let Ok(place) = place else { break };
-        let permit = Permit(Arc::new(Mutex::new(Some(place))));
+        let permit = Permit::new(Some(place));
         let Ok((stream, client)) = accepted else {
             tokio::time::sleep(Duration::from_millis(50)).await;
             continue;

@@ -3,6 +3,8 @@
 mod answers;
 mod event;
 mod faults;
+#[cfg(fuzzing)]
+mod fuzzing;
 mod guard;
 mod hub;
 mod listen;
@@ -14,6 +16,9 @@ mod routes;
 mod stream;
 mod tags;
 mod write;
+
+#[cfg(fuzzing)]
+pub use fuzzing::{Answered, Asked, TestServer};
 
 use crate::args::{LogLevel, Serve};
 use crate::error::CommandError;

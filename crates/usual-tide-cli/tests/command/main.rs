@@ -15,6 +15,7 @@ mod lists;
 mod openapi;
 mod options;
 mod outputs;
+mod page;
 mod pages;
 mod scripts;
 mod served;

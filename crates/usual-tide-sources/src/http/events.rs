@@ -16,6 +16,7 @@ pub(super) struct Event {
 /// Reads the next event; nothing at the end of the stream. Comments are passed over.
 pub(super) fn next_event(from: &mut impl BufRead) -> io::Result<Option<Event>> {
     let mut event = Event::default();
+    let mut has_data = false;
     let mut line = Vec::new();
     let mut bytes = 0;
     loop {
@@ -39,7 +40,7 @@ pub(super) fn next_event(from: &mut impl BufRead) -> io::Result<Option<Event>> {
         if text.is_empty() {
             if event.data.is_empty() && event.name.is_empty() {
                 event = Event::default();
-                bytes = 0;
+                (has_data, bytes) = (false, 0);
                 continue;
             }
             return Ok(Some(event));
@@ -49,9 +50,10 @@ pub(super) fn next_event(from: &mut impl BufRead) -> io::Result<Option<Event>> {
         match field {
             "event" => value.clone_into(&mut event.name),
             "data" => {
-                if !event.data.is_empty() {
+                if has_data {
                     event.data.push('\n');
                 }
+                has_data = true;
                 event.data.push_str(value);
             }
             "id" => event.id = Some(value.to_owned()),
@@ -68,12 +70,12 @@ mod tests {
 
     #[test]
     fn events_are_read_whole_or_not_at_all() {
-        let text =
-            ": hello\n\nevent: put\r\nid: a-1\r\ndata: {\ndata:}\n\nretry: 5\n\ndata: cut off\n";
+        let text = ": hello\n\nevent: put\r\nid: a-1\r\ndata: {\ndata:}\n\nretry: 5\n\ndata\ndata: b\n\ndata: cut off\n";
         let mut from = text.as_bytes();
         let event = next_event(&mut from).unwrap().unwrap();
         assert_eq!((&*event.name, &*event.data), ("put", "{\n}"));
         assert_eq!(event.id.as_deref(), Some("a-1"));
+        assert_eq!(next_event(&mut from).unwrap().unwrap().data, "\nb");
         assert_eq!(next_event(&mut from).unwrap(), None);
         assert!(next_event(&mut &b"data: \xff\n\n"[..]).is_err());
     }

@@ -4,12 +4,16 @@
 
 mod client;
 mod events;
+#[cfg(fuzzing)]
+mod fuzzing;
 mod options;
 mod patch;
 mod source;
 mod stream;
 mod versions;
 
+#[cfg(fuzzing)]
+pub use fuzzing::read_stream;
 pub use options::HttpOptions;
 pub use patch::merge_patch;
 pub use source::HttpSource;

@@ -72,34 +72,34 @@ impl Listener {
         };
         self.versions.set_last_id(id);
         let version = self.versions.number(id);
-        match (self.change(event), version) {
+        match (change(event, &self.maker), version) {
             (Some(change), Some(_)) => self.news.changed(vec![change], version),
             _ => self.news.stale(),
         }
     }
+}
 
-    /// The change in an event; none when the event is about something else or cannot be read.
-    fn change(&self, event: &Event) -> Option<Change<Record>> {
-        let Value::Object(mut data) = parse_value(&event.data).ok()? else {
-            return None;
-        };
-        let key = |value: Option<&Value>| match value {
-            None | Some(Value::Null) => Some(None),
-            Some(value) => Some(Some(RecordKey::from_value(value).ok()?)),
-        };
-        match &*event.name {
-            "put" => {
-                let place = Neighbours {
-                    after: key(data.get("after"))?,
-                    before: key(data.get("before"))?,
-                };
-                let Value::Object(members) = data.remove("item")? else {
-                    return None;
-                };
-                Some(Change::Put(self.maker.record(members).ok()?, Some(place)))
-            }
-            "remove" => Some(Change::Removed(key(data.get("key"))??)),
-            _ => None,
+/// The change in an event; none when the event is about something else or cannot be read.
+pub(super) fn change(event: &Event, maker: &RecordMaker) -> Option<Change<Record>> {
+    let Value::Object(mut data) = parse_value(&event.data).ok()? else {
+        return None;
+    };
+    let key = |value: Option<&Value>| match value {
+        None | Some(Value::Null) => Some(None),
+        Some(value) => Some(Some(RecordKey::from_value(value).ok()?)),
+    };
+    match &*event.name {
+        "put" => {
+            let place = Neighbours {
+                after: key(data.get("after"))?,
+                before: key(data.get("before"))?,
+            };
+            let Value::Object(members) = data.remove("item")? else {
+                return None;
+            };
+            Some(Change::Put(maker.record(members).ok()?, Some(place)))
         }
+        "remove" => Some(Change::Removed(key(data.get("key"))??)),
+        _ => None,
     }
 }

@@ -4,7 +4,7 @@ use crate::order::Slot;
 use std::sync::Arc;
 
 /// Items in a page.
-const PAGE: usize = if cfg!(test) { 4 } else { 256 };
+const PAGE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 256 };
 
 type Page<T> = [Option<Arc<T>>; PAGE];
 
@@ -20,7 +20,7 @@ pub(crate) struct Arena<T> {
 }
 
 /// Changes that are noted before doubles among them are dropped, at the least.
-const MANY_CHANGES: usize = if cfg!(test) { 8 } else { 1024 };
+const MANY_CHANGES: usize = if cfg!(any(test, fuzzing)) { 8 } else { 1024 };
 
 impl<T> Arena<T> {
     pub(crate) fn new() -> Self {

@@ -14,10 +14,10 @@ use std::cmp::Ordering;
 const PREFIX_BYTES: usize = 7;
 
 /// Ties from this many rows on are broken by the next bytes before items are compared.
-const WORTH_REFINING: usize = if cfg!(test) { 3 } else { 16 };
+const WORTH_REFINING: usize = if cfg!(any(test, fuzzing)) { 3 } else { 16 };
 
 /// Bytes past which keys that still tie are compared as a whole.
-const MOST_REFINED_BYTES: usize = if cfg!(test) { 16 } else { 64 };
+const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } else { 64 };
 
 /// A sort beside the bytes that are kept for its first key.
 pub(super) struct CachedOrder<'a, T> {

@@ -18,7 +18,7 @@ pub(super) struct RowText {
 }
 
 /// From this share of items (one in so many) on, rows are few.
-const FEW: usize = if cfg!(test) { 2 } else { 16 };
+const FEW: usize = if cfg!(any(test, fuzzing)) { 2 } else { 16 };
 
 impl<T: Item> ListState<T> {
     /// The text of the rows, if nothing has happened since it was kept.

@@ -19,7 +19,7 @@ use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
 /// Up to so many moved rows have their items copied; more share a snapshot of all items.
-const FEW_MOVED: usize = if cfg!(test) { 2 } else { 4096 };
+const FEW_MOVED: usize = if cfg!(any(test, fuzzing)) { 2 } else { 4096 };
 
 /// One consumer's reader of one bound list.
 ///

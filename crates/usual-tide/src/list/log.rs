@@ -14,16 +14,16 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Changes that are kept when every feed has read them, so that a position that a person saw
 /// a moment ago can still be resolved.
-const KEPT_ENTRIES: usize = if cfg!(test) { 8 } else { 256 };
+const KEPT_ENTRIES: usize = if cfg!(any(test, fuzzing)) { 8 } else { 256 };
 
 /// Changes that are kept however many rows they have.
-const KEPT_AT_LEAST: usize = if cfg!(test) { 4 } else { 64 };
+const KEPT_AT_LEAST: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
 /// Rows that changes beyond these may have together.
-const KEPT_ROWS: usize = if cfg!(test) { 32 } else { 4096 };
+const KEPT_ROWS: usize = if cfg!(any(test, fuzzing)) { 32 } else { 4096 };
 
 /// Up to so many rows a change is folded with the next edit, whoever makes it.
-const FEW_ROWS: usize = if cfg!(test) { 3 } else { 16 };
+const FEW_ROWS: usize = if cfg!(any(test, fuzzing)) { 3 } else { 16 };
 
 /// Changes that an edit folds: more than it adds, so that they are caught up with.
 const FOLDED_AT_ONCE: usize = 2;

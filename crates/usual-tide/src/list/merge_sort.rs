@@ -1,7 +1,7 @@
 //! A sort that no comparison can upset.
 
 /// Runs up to this length are sorted by insertion.
-const SHORT: usize = if cfg!(test) { 2 } else { 12 };
+const SHORT: usize = if cfg!(any(test, fuzzing)) { 2 } else { 12 };
 
 /// Sorts by merging (von Neumann 1945), stable, in O(n log n) comparisons.
 ///

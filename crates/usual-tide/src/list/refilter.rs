@@ -17,7 +17,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
-const REBUILD_SHARE: usize = if cfg!(test) { 4 } else { 64 };
+const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
 /// From so many rows that arrive for each that there is, all are sorted again.
 const SORT_ALL_SHARE: usize = 2;

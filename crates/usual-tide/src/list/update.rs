@@ -12,7 +12,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 /// How far to look for a neighbour in source order before searching the list instead.
-const NEAR: usize = if cfg!(test) { 2 } else { 32 };
+const NEAR: usize = if cfg!(any(test, fuzzing)) { 2 } else { 32 };
 
 /// A row of the store that an edit touched.
 pub(crate) struct Touch<'a, T> {
@@ -28,11 +28,11 @@ pub(crate) struct Touch<'a, T> {
 }
 
 /// From this share of rows (one in so many) on, touched at once, all rows are rebuilt.
-const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 12 };
+const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 3 } else { 12 };
 
 /// From this share of rows on, and from this many, they are merged in leaf by leaf.
-const MERGE_SHARE: usize = if cfg!(test) { 6 } else { 1024 };
-const MERGE_FROM: usize = if cfg!(test) { 3 } else { 64 };
+const MERGE_SHARE: usize = if cfg!(any(test, fuzzing)) { 6 } else { 1024 };
+const MERGE_FROM: usize = if cfg!(any(test, fuzzing)) { 3 } else { 64 };
 
 /// What becomes of a touched row in one list.
 #[derive(Clone, Copy, PartialEq, Eq)]

@@ -33,9 +33,9 @@ pub(crate) use tree::{CountedTree, Cursor};
 ///
 /// Measured best on 10^6 rows among 32, 64 and 128; shrunk in the crate's own tests, so that a
 /// few dozen rows already build a tree of several levels.
-pub(crate) const LEAF: usize = if cfg!(test) { 4 } else { 64 };
+pub(crate) const LEAF: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 /// Children of an inner node; see [`LEAF`].
-pub(crate) const FAN: usize = if cfg!(test) { 4 } else { 32 };
+pub(crate) const FAN: usize = if cfg!(any(test, fuzzing)) { 4 } else { 32 };
 
 /// The tree in the size that the library uses.
 pub(crate) type RowTree = CountedTree<LEAF, FAN>;

@@ -255,4 +255,4 @@ impl<T: Item> Store<T> {
 }
 
 /// Above this share of rows (one in so many) that get a place, source order is rebuilt.
-const REBUILD_SHARE: usize = if cfg!(test) { 3 } else { 40 };
+const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 3 } else { 40 };

@@ -3,7 +3,11 @@
 use std::ops::Range;
 
 /// Bytes that may be dead before the living ones are moved together, at the least.
-const WORTH_COMPACTING: usize = if cfg!(test) { 64 } else { 1 << 20 };
+const WORTH_COMPACTING: usize = if cfg!(any(test, fuzzing)) {
+    64
+} else {
+    1 << 20
+};
 
 /// Ends the bytes of each item, so that no word is found across two. No word of a search holds it.
 pub(crate) const END: u8 = b'\n';

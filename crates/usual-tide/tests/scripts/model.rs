@@ -27,6 +27,7 @@ pub(super) fn thing(key: u16, seed: u8) -> Thing {
 }
 
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(fuzzing, derive(arbitrary::Arbitrary))]
 pub(super) enum Order {
     Source,
     Rank,
@@ -37,6 +38,7 @@ pub(super) enum Order {
 }
 
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(fuzzing, derive(arbitrary::Arbitrary))]
 pub(super) enum Grouped {
     Not,
     Rank,
@@ -99,6 +101,7 @@ impl Grouped {
 }
 
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(fuzzing, derive(arbitrary::Arbitrary))]
 pub(super) struct Shape {
     /// 0 shows all; otherwise things of some remainder are left out.
     pub(super) filter: u8,

@@ -17,7 +17,8 @@ type Rows = Vec<Arc<Thing>>;
 const KEYS: u16 = 6;
 
 #[derive(Clone, Debug)]
-enum Op {
+#[cfg_attr(fuzzing, derive(arbitrary::Arbitrary))]
+pub(super) enum Op {
     Add(u16, u8, u8),
     Edit(u16, u8),
     Remove(u16),
@@ -426,20 +427,30 @@ fn rows(store: &Store<Thing>, list: ListId) -> Rows {
     store.list(list).unwrap().items().cloned().collect()
 }
 
+/// What is done, and whether writes wait for the source.
+pub(super) type Script = (Vec<Op>, bool);
+
+pub(super) fn scripts() -> impl Strategy<Value = Script> {
+    let ops = prop::collection::vec(op(), 1..40);
+    (ops, prop::bool::weighted(0.8))
+}
+
+/// After every step lists show what the store holds, and tell each change of it.
+pub(super) fn run_script((ops, waits): &Script) {
+    let mut world = World::new(*waits);
+    for op in ops {
+        world.step(op);
+        world.check();
+    }
+    world.finish();
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(120)) })]
 
     #[test]
-    fn keys_that_go_and_come_again_are_told_as_they_are(
-        ops in prop::collection::vec(op(), 1..40),
-        waits in prop::bool::weighted(0.8),
-    ) {
-        let mut world = World::new(waits);
-        for op in &ops {
-            world.step(op);
-            world.check();
-        }
-        world.finish();
+    fn keys_that_go_and_come_again_are_told_as_they_are(script in scripts()) {
+        run_script(&script);
     }
 }
 

@@ -10,6 +10,7 @@ use usual_tide::lists::{PositionError, Version};
 use usual_tide::{ChangeSet, EditError, Feed, ListId, Place, Store};
 
 #[derive(Clone, Debug)]
+#[cfg_attr(fuzzing, derive(arbitrary::Arbitrary))]
 pub(super) enum Op {
     Add {
         key: u16,
@@ -575,24 +576,32 @@ pub(super) fn start() -> impl Strategy<Value = Vec<Thing>> {
     })
 }
 
+/// The things to begin with, lists over them, and what is done.
+pub(super) type Script = (Vec<Thing>, Vec<Shape>, Vec<Op>);
+
+pub(super) fn scripts() -> impl Strategy<Value = Script> {
+    let shapes = prop::collection::vec(shape(), 1..4);
+    (start(), shapes, prop::collection::vec(op(), 1..40))
+}
+
+/// Lists, feeds and model agree after every step.
+pub(super) fn run((start, shapes, ops): &Script) {
+    let shapes = [&shapes[..], &[Shape::ALL]].concat();
+    let mut world = World::new(start.clone(), &shapes);
+    for op in ops {
+        world.run(op);
+    }
+    for watched in &mut world.lists {
+        watched.read_late(&world.store);
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(400)) })]
 
     #[test]
-    fn lists_feeds_and_model_agree_after_every_step(
-        start in start(),
-        shapes in prop::collection::vec(shape(), 1..4),
-        ops in prop::collection::vec(op(), 1..40),
-    ) {
-        let mut shapes = shapes;
-        shapes.push(Shape::ALL);
-        let mut world = World::new(start, &shapes);
-        for op in &ops {
-            world.run(op);
-        }
-        for watched in &mut world.lists {
-            watched.read_late(&world.store);
-        }
+    fn lists_feeds_and_model_agree_after_every_step(script in scripts()) {
+        run(&script);
     }
 
     /// Mostly other filters, so that many rows leave a sorted list and many come back, in every share.

@@ -32,7 +32,7 @@ struct SourceVersions<T> {
 }
 
 /// Versions that are kept whether a step needs them or not.
-const KEPT_VERSIONS: usize = if cfg!(test) { 2 } else { 1024 };
+const KEPT_VERSIONS: usize = if cfg!(any(test, fuzzing)) { 2 } else { 1024 };
 
 /// One step: an edit or a batch, as what it did.
 pub(in crate::store) struct UndoStep<T: Item> {

@@ -73,7 +73,7 @@ impl Counts {
 }
 
 /// Changes that are noted before those that every feed has read are dropped.
-const MANY: usize = if cfg!(test) { 4 } else { 1024 };
+const MANY: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1024 };
 
 impl<K: Clone + Eq + Hash> WriteStates<K> {
     pub(super) fn new() -> Self {

@@ -1,0 +1,313 @@
+//! The page of `serve` in a browser.
+
+mod browser;
+
+use crate::serving::Server;
+use crate::support::{demo, write};
+use browser::{ALL, ALT_DOWN, ENTER, ESCAPE, Page};
+use serde_json::{Value, json};
+use std::time::{Duration, Instant};
+use tempfile::TempDir;
+
+const ROWS: &str = "document.querySelectorAll('#rows .row:not([aria-hidden])')";
+
+/// A server of a copy of the demo's pieces.
+fn served() -> (TempDir, Server) {
+    let folder = tempfile::tempdir().unwrap();
+    let text = std::fs::read_to_string(demo("pieces.json")).unwrap();
+    let path = write(&folder, "pieces.json", &text);
+    let server = Server::start(&path, &[]);
+    (folder, server)
+}
+
+/// An expression that is true when the status tells so many rows.
+fn rows_told(text: &str) -> String {
+    format!(
+        "document.querySelector('#state').textContent.includes({})",
+        json!(text)
+    )
+}
+
+fn in_source(server: &Server, key: &str) -> Option<Value> {
+    server.items().into_iter().find(|item| item["id"] == key)
+}
+
+/// Waits for what the source holds.
+fn until(what: &str, mut holds: impl FnMut() -> bool) {
+    let end = Instant::now() + Duration::from_secs(20);
+    while !holds() {
+        assert!(Instant::now() < end, "not in time: {what}");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+}
+
+#[test]
+fn a_list_is_searched_filtered_sorted_and_grouped() {
+    let (_folder, server) = served();
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    page.until(&rows_told("200 of 240"));
+    page.click("#more");
+    page.until(&rows_told("240 of 240"));
+
+    page.type_into("#search", "bowl");
+    page.until("document.querySelectorAll('#rows mark').length > 10");
+    page.until(&format!(
+        "[...{ROWS}].every((row) => /bowl/i.test(row.textContent))"
+    ));
+    page.replace("#search", "");
+    page.until(&rows_told("240 of 240"));
+
+    page.replace("#filter", "heigth_mm > 200");
+    page.until("document.querySelector('#filter-problem').textContent.includes('did you mean')");
+    assert!(page.text("#filter-problem").contains("\n^ "));
+    page.replace("#filter", "fired = FALSE AND height_mm > 200");
+    page.until(&format!("{ROWS}.length > 0 && {ROWS}.length < 100"));
+    assert_eq!(page.text("#filter-problem"), "");
+    page.replace("#filter", "");
+    page.until(&rows_told("240 of 240"));
+
+    let heights = format!(
+        "[...{ROWS}].map((row) => Number(row.querySelector('[data-name=height_mm]').textContent))"
+    );
+    let sorted = |order: &str| {
+        format!("{heights}.every((height, at, all) => at === 0 || all[at - 1] {order} height)")
+    };
+    let by_height = "#names [role=columnheader]:has(button):nth-of-type(7) button";
+    let named = page.text(by_height);
+    assert!(named.starts_with("height_mm"), "{named}");
+    page.click(by_height);
+    page.until(&sorted("<="));
+    page.click(by_height);
+    page.until(&sorted(">="));
+    page.click(by_height);
+
+    page.value("document.querySelector('#group').value = 'shelf'");
+    page.value("document.querySelector('#group').dispatchEvent(new Event('change'))");
+    page.until("document.querySelectorAll('#rows .section h3:not([hidden])').length > 3");
+    page.click("#rows .section h3 button");
+    page.until("document.querySelector('#rows .section').classList.contains('closed')");
+    let told = page
+        .value("document.querySelector('#rows .section h3 button').getAttribute('aria-expanded')");
+    assert_eq!(told, "false");
+}
+
+#[test]
+fn items_are_added_edited_deleted_moved_and_it_is_undone() {
+    let (_folder, server) = served();
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    let keys = page.keys();
+    let first = &keys[0];
+    let cell = |key: &str, name: &str| format!("#rows [aria-label=\"{key}\"] [data-name={name}]");
+
+    // A text, a number that is none, a day, a box.
+    page.click(&cell(first, "title"));
+    page.press(&format!("{ALL}Blue bowl{ENTER}"));
+    until("the title", || {
+        in_source(&server, first).unwrap()["title"] == "Blue bowl"
+    });
+    page.type_into(&cell(first, "height_mm"), ENTER);
+    page.press(&format!("{ALL}tall{ENTER}"));
+    page.until("document.activeElement.validationMessage.includes('is not a number')");
+    page.press(ESCAPE);
+    page.click(&cell(first, "height_mm"));
+    page.press(&format!("{ALL}321{ENTER}"));
+    until("the height", || {
+        in_source(&server, first).unwrap()["height_mm"] == 321
+    });
+    page.click(&cell(first, "due"));
+    assert_eq!(page.value("document.activeElement.type"), "date");
+    page.press(ESCAPE);
+    page.click(&format!("{} input", cell(first, "fired")));
+    until("the box", || {
+        in_source(&server, first).unwrap()["fired"] == true
+    });
+    page.click("#undo");
+    until("the undo", || {
+        in_source(&server, first).unwrap()["fired"] == false
+    });
+
+    // Deleted, and back where it was.
+    page.click(&format!("#rows [aria-label=\"{first}\"] .remove"));
+    page.until(&format!(
+        "{ROWS}[0].getAttribute('aria-label') === {}",
+        json!(keys[1])
+    ));
+    assert_eq!(in_source(&server, first), None);
+    page.click("#undo");
+    page.until(&format!(
+        "{ROWS}[0].getAttribute('aria-label') === {}",
+        json!(first)
+    ));
+
+    // Moved by the keyboard, and by the mouse.
+    page.type_into(&cell(first, "title"), ALT_DOWN);
+    page.until(&format!(
+        "{ROWS}[1].getAttribute('aria-label') === {}",
+        json!(first)
+    ));
+    // Once the rows have slid to their places.
+    page.until("document.getAnimations().length === 0");
+    page.drag(
+        &format!("#rows [aria-label=\"{}\"] .handle", keys[3]),
+        &format!("#rows [aria-label=\"{}\"] .handle", keys[1]),
+    );
+    page.until(&format!(
+        "{ROWS}[0].getAttribute('aria-label') === {}",
+        json!(keys[3])
+    ));
+    until("the order", || {
+        server.items()[..3]
+            .iter()
+            .map(|item| item["id"].as_str().unwrap())
+            .eq([&keys[3], &keys[1], first])
+    });
+
+    page.click("#add");
+    page.type_into("dialog input", "P-0999");
+    page.press(ENTER);
+    page.until(&format!(
+        "{ROWS}[0].getAttribute('aria-label') === 'P-0999'"
+    ));
+    assert_eq!(server.items()[0]["id"], "P-0999");
+}
+
+#[test]
+fn two_pages_show_what_each_other_does_and_what_was_refused() {
+    let (_folder, server) = served();
+    let Some(one) = Page::open(&server.address()) else {
+        return;
+    };
+    let Some(two) = Page::open(&server.address()) else {
+        return;
+    };
+    let key = one.keys()[2].clone();
+    let title = format!("#rows [aria-label=\"{key}\"] [data-name=title]");
+    let shows = |text: &str| {
+        format!(
+            "document.querySelector({}).textContent === {}",
+            json!(title),
+            json!(text)
+        )
+    };
+
+    // Both type into the same cell: the last one to save has it, and both see it.
+    one.click(&title);
+    one.press(&format!("{ALL}Mine"));
+    two.click(&title);
+    two.press(&format!("{ALL}Theirs{ENTER}"));
+    until("theirs", || {
+        in_source(&server, &key).unwrap()["title"] == "Theirs"
+    });
+    // What is typed stays while the row changes below it.
+    assert_eq!(one.value("document.activeElement.value"), "Mine");
+    one.press(ENTER);
+    until("mine", || {
+        in_source(&server, &key).unwrap()["title"] == "Mine"
+    });
+    one.until(&shows("Mine"));
+    two.until(&shows("Mine"));
+
+    // One deletes what the other is about to change.
+    two.click(&title);
+    two.press(&format!("{ALL}Too late"));
+    one.click(&format!("#rows [aria-label=\"{key}\"] .remove"));
+    two.until("document.querySelector('#said').textContent.includes('Too late')");
+    assert_eq!(in_source(&server, &key), None);
+    assert!(!two.keys().contains(&key));
+    assert_eq!(one.keys(), two.keys());
+}
+
+#[test]
+fn a_page_outlives_its_server() {
+    let (folder, server) = served();
+    let path = folder.path().join("pieces.json");
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    let port = server.port.to_string();
+    drop(server);
+    page.until("document.querySelector('#state').textContent.startsWith('offline')");
+    // Meanwhile somebody changes the file.
+    let text = std::fs::read_to_string(&path).unwrap();
+    std::fs::write(&path, text.replace("Slipware teapot", "Lidless teapot")).unwrap();
+    let _server = Server::start_at(path.to_str().unwrap(), &port, &[]);
+    page.until("document.querySelector('#state').textContent.startsWith('live')");
+    page.until("document.querySelector('#rows').textContent.includes('Lidless teapot')");
+}
+
+#[test]
+fn what_is_typed_stays_while_others_edit() {
+    let (_folder, server) = served();
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    let keys = page.keys();
+    page.click(&format!(
+        "#rows [aria-label=\"{}\"] [data-name=title]",
+        keys[5]
+    ));
+    page.press(ALL);
+    // Two thousand edits a minute, as far as the disk lets the server save them.
+    let begun = Instant::now();
+    std::thread::scope(|scope| {
+        scope.spawn(|| {
+            for edit in 0..200 {
+                let place = format!("/items/{}?before={}", keys[6 + edit % 40], keys[edit % 5]);
+                let body = json!({"height_mm": edit + 1}).to_string();
+                let kind = "Content-Type: application/json\r\n";
+                let answer = server.ask("PATCH", &place, kind, &body);
+                assert!(answer.starts_with("HTTP/1.1 200"), "{answer}");
+                let next = Duration::from_millis(30 * edit as u64);
+                std::thread::sleep(next.saturating_sub(begun.elapsed()));
+            }
+        });
+        for letter in "A bowl that nobody moves".chars() {
+            page.press(&letter.to_string());
+            std::thread::sleep(Duration::from_millis(150));
+        }
+    });
+    assert_eq!(
+        page.value("document.activeElement.value"),
+        "A bowl that nobody moves"
+    );
+    page.press(ENTER);
+    until("the title", || {
+        in_source(&server, &keys[5]).unwrap()["title"] == "A bowl that nobody moves"
+    });
+    // The page shows what the source holds, row by row.
+    let held: Vec<String> = server
+        .items()
+        .iter()
+        .take(200)
+        .map(|item| item["id"].as_str().unwrap().to_owned())
+        .collect();
+    until("the rows", || page.keys() == held);
+}
+
+#[test]
+fn what_items_hold_is_text_and_nothing_else() {
+    let folder = tempfile::tempdir().unwrap();
+    let evil = "<img src=x onerror=\"window.hurt=1\"><script>window.hurt=1</script>";
+    let items = json!([{"id": evil, "title": evil, "<b>name</b>": evil}, {"id": "'\"></div>", "title": null}]);
+    let path = write(&folder, "<b>pieces.json", &items.to_string());
+    let server = Server::start(&path, &[]);
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    page.until(&rows_told("2 of 2"));
+    page.value("document.querySelector('#group').value = 'title'");
+    page.value("document.querySelector('#group').dispatchEvent(new Event('change'))");
+    page.until("document.querySelectorAll('#rows .section h3:not([hidden])').length === 2");
+    page.type_into("#search", "<img");
+    page.until("document.querySelectorAll('#rows mark').length > 0");
+    assert_eq!(page.value("window.hurt ?? null"), Value::Null);
+    assert_eq!(
+        page.value("document.querySelectorAll('main img, main script, main b').length"),
+        0
+    );
+    assert_eq!(page.text("h1"), "<b>pieces.json");
+}
