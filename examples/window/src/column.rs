@@ -51,11 +51,11 @@ impl Column {
         column
     }
 
-    /// Begins a frame at a time in seconds.
-    pub fn begin_frame(&mut self, now: f64) {
+    /// Begins a frame at a time in seconds; `still` for a person who wants no motion.
+    pub fn begin_frame(&mut self, now: f64, still: bool) {
         self.frame += 1;
         self.now = now;
-        self.leaving.retain(|row| now - row.since < FADE);
+        self.leaving.retain(|row| !still && now - row.since < FADE);
         self.moving = !self.leaving.is_empty();
     }
 

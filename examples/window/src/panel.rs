@@ -131,8 +131,8 @@ impl Panel {
         let input = ui
             .ctx()
             .input(|input| (input.time, input.stable_dt.min(0.1)));
-        self.column.begin_frame(input.0);
         let still = ui.style().animation_time == 0.0;
+        self.column.begin_frame(input.0, still);
         let reach = if still {
             1.0
         } else {

@@ -17,6 +17,8 @@ pub(crate) fn ui(ui: &mut Ui, place: Rect, row: &FlatRow<Piece>, opacity: f32) -
     let known_by: FlatKey<u64> = row.flat_key();
     let mut ui = child(ui, place, known_by);
     ui.set_opacity(opacity);
+    // A drag moves a row; it selects no text.
+    ui.style_mut().interaction.selectable_labels = false;
     ui
 }
 

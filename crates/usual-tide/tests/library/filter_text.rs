@@ -109,6 +109,33 @@ fn the_standards_kind_of_expressions_parse_print_and_parse_again() {
     assert_eq!(text(squeezed).to_string(), printed);
 }
 
+/// A number with more digits than an exact one has is a float, and stays one when it is written and read again.
+#[test]
+fn numbers_of_many_digits_are_written_as_what_they_are() {
+    let parsed = |filter: &str| text(filter).check::<Piece>().unwrap();
+    for filter in [
+        "88888 / 888888888888855888855.88888888888888 + 5 = 5",
+        "height_mm = 0.12345678901234567890123456789012345 + 1",
+        "-1e40 < 1e-40",
+        "1.5e-29 + 1 = 1",
+        "weight_kg BETWEEN 0.09999999999999999999999999999999 AND 0.25",
+        "weight_kg IN (0.1, 0.3)",
+    ] {
+        let written = parsed(filter).text().unwrap();
+        assert_eq!(parsed(&written), parsed(filter), "{written}");
+        assert_eq!(
+            parsed(&written).test(&piece()),
+            parsed(filter).test(&piece()),
+            "{written}"
+        );
+    }
+    let written = parsed("weight_kg <= 0.25 AND 0.1 < weight_kg").text();
+    assert_eq!(
+        written.as_deref(),
+        Some("weight_kg <= 0.25 AND 0.1 < weight_kg")
+    );
+}
+
 #[test]
 fn structure_is_as_the_standard_has_it() {
     assert_eq!(text("a=1 OR b=3 AND a=2"), text("a=1 OR (b=3 AND a=2)"));

@@ -239,8 +239,8 @@ fn comparable(one: Kind, two: Kind) -> bool {
     one == Kind::Any || two == Kind::Any || one == two && one != Kind::List
 }
 
-/// Exactly where it can be.
-fn read_number(text: &str) -> Option<Value<'static>> {
+/// A number, exactly where it can be.
+pub(super) fn read_number(text: &str) -> Option<Value<'static>> {
     let plain = text.strip_suffix('.').unwrap_or(text);
     if let Ok(integer) = plain.parse() {
         return Some(Value::Integer(integer));

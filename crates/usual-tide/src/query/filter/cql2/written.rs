@@ -1,7 +1,8 @@
 //! A condition as the tree of its text.
 
 use super::ast::{Operand as Written, Sign, Term, Test};
-use crate::item::Value;
+use super::check::read_number;
+use crate::item::{Kind, Value};
 use crate::query::filter::arithmetic::Computed;
 use crate::query::filter::condition::Node;
 use crate::query::filter::operand::Operand;
@@ -19,10 +20,10 @@ pub(super) fn test<T>(node: &Node<T>) -> Option<Test> {
         Node::Field(test, _) => Test::Compare(
             field(test.field.name()),
             test.comparison,
-            literal(&test.value)?,
+            literal(&test.value, test.field.kind() == Kind::Float)?,
         ),
         Node::Compare(left, comparison, right) => {
-            Test::Compare(term(left)?, *comparison, term(right)?)
+            Test::Compare(beside(left, right)?, *comparison, beside(right, left)?)
         }
         Node::Like(operand, _, pattern) => Test::Like {
             negated: false,
@@ -32,12 +33,15 @@ pub(super) fn test<T>(node: &Node<T>) -> Option<Test> {
         Node::Between(operand, low, high) => Test::Between {
             negated: false,
             term: term(operand)?,
-            bounds: Box::new((term(low)?, term(high)?)),
+            bounds: Box::new((beside(low, operand)?, beside(high, operand)?)),
         },
         Node::In(operand, list) if !list.is_empty() => Test::In {
             negated: false,
             term: term(operand)?,
-            list: list.iter().map(term).collect::<Option<Vec<Term>>>()?,
+            list: list
+                .iter()
+                .map(|other| beside(other, operand))
+                .collect::<Option<Vec<Term>>>()?,
         },
         Node::In(..) | Node::Closure(_) => return None,
         Node::IsMissing(operand) => Test::IsNull {
@@ -58,10 +62,20 @@ fn field(name: &str) -> Term {
     })
 }
 
+/// An operand that is compared with another.
+fn beside<T>(operand: &Operand<T>, other: &Operand<T>) -> Option<Term> {
+    match (operand, other) {
+        (Operand::Literal(value), Operand::Field(field)) => {
+            literal(value, field.kind() == Kind::Float)
+        }
+        _ => term(operand),
+    }
+}
+
 fn term<T>(operand: &Operand<T>) -> Option<Term> {
     let inner = |operand: &Operand<T>| term(operand).map(Box::new);
     let computed = match operand {
-        Operand::Literal(value) => return literal(value),
+        Operand::Literal(value) => return literal(value, false),
         Operand::Field(of) => return Some(field(of.name())),
         Operand::Computed(computed) => &**computed,
     };
@@ -85,7 +99,9 @@ fn term<T>(operand: &Operand<T>) -> Option<Term> {
     }))
 }
 
-fn literal(value: &Value<'_>) -> Option<Term> {
+/// A value as it is written. Beside a float any number is read as one; elsewhere a float needs more digits than an
+/// exact number has.
+fn literal(value: &Value<'_>, beside_float: bool) -> Option<Term> {
     let number = |text: String| match text.strip_prefix('-') {
         Some(positive) => Written::Negative(Box::new(of(Written::Number(positive.to_owned())))),
         None => Written::Number(text),
@@ -95,10 +111,21 @@ fn literal(value: &Value<'_>) -> Option<Term> {
         Value::Bool(flag) => Written::Bool(*flag),
         Value::Integer(integer) => number(integer.to_string()),
         Value::Decimal(decimal) => number(decimal.to_string()),
-        // The shortest text that reads as the same float.
-        Value::Float(float) if float.is_finite() => number(format!("{float:?}")),
+        Value::Float(float) if float.is_finite() => {
+            // The shortest text that reads as the same float.
+            let shortest = format!("{float:?}");
+            match beside_float || is_float(&shortest) {
+                true => number(shortest),
+                false => number(format!("{float:.60}")),
+            }
+        }
         Value::Date(date) => Written::Date(*date),
         Value::Timestamp(moment) => Written::Timestamp(*moment),
         _ => return None,
     }))
+}
+
+fn is_float(number: &str) -> bool {
+    let digits = number.strip_prefix('-').unwrap_or(number);
+    matches!(read_number(digits), Some(Value::Float(_)))
 }
