@@ -6,6 +6,8 @@
 //! - [`sqlite`] (feature `sqlite`): tables and queries of SQLite databases.
 
 #[cfg(feature = "files")]
+mod faults;
+#[cfg(feature = "files")]
 pub mod files;
 #[cfg(feature = "http")]
 pub mod http;

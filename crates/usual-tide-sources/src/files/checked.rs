@@ -122,6 +122,7 @@ impl<R: Read> Read for Checked<R> {
         if out.is_empty() {
             return Ok(0);
         }
+        crate::faults::before("read")?;
         let mut read = self.from.read(out)?;
         self.check(&out[..read], read == 0)?;
         self.refuse_reserved(&out[..read])?;

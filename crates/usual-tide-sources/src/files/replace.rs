@@ -1,6 +1,7 @@
 //! Files that get a new content as a whole.
 
 use super::write::WriteError;
+use crate::faults::{self, Writing};
 use std::fs::{self, File, Metadata, Permissions};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
@@ -45,6 +46,7 @@ pub fn replace_file(
     match new {
         Prepared::Ready(new) => {
             let new = new.into_temp_path();
+            faults::before("rename")?;
             new.persist(&target).map_err(|error| error.error)?;
             sync_folder(&target);
         }
@@ -76,21 +78,24 @@ pub(super) fn prepare(
     write: impl FnOnce(&mut dyn Write) -> Result<(), WriteError>,
 ) -> Result<Prepared, WriteError> {
     let folder = folder_of(target);
+    faults::before("create")?;
     let new = Builder::new()
         .prefix(&hidden(target, ""))
         .suffix(NEW_SUFFIX)
         .tempfile_in(folder)?;
     // Who finds it locked knows that it is being written.
     let _ = new.as_file().try_lock();
-    let mut out = BufWriter::new(new);
+    let mut out = BufWriter::new(Writing(new));
     write(&mut out)?;
-    let new = out.into_inner().map_err(io::IntoInnerError::into_error)?;
+    let Writing(new) = out.into_inner().map_err(io::IntoInnerError::into_error)?;
     let owned = about.is_none_or(|about| keep_owner(new.as_file(), about).is_ok());
     let permissions = match about {
         Some(about) => about.permissions(),
         None => for_new_files(folder)?,
     };
+    faults::before("permissions")?;
     new.as_file().set_permissions(permissions)?;
+    faults::before("sync")?;
     new.as_file().sync_all()?;
     Ok(match owned {
         true => Prepared::Ready(new),
@@ -99,8 +104,12 @@ pub(super) fn prepare(
 }
 
 /// Puts a new content in a file's place and gives the path of what was there at that moment: on Linux and macOS in
-/// one step, so that nothing which another program puts there meanwhile is lost.
-pub(super) fn exchange(new: TempPath, target: &Path) -> io::Result<TempPath> {
+/// one step, so that nothing which another program puts there meanwhile is lost. When that fails, both are where
+/// they were.
+pub(super) fn exchange(new: TempPath, target: &Path) -> Result<TempPath, (io::Error, TempPath)> {
+    if let Err(why) = faults::before("exchange") {
+        return Err((why, new));
+    }
     #[cfg(any(target_os = "linux", target_os = "android", target_vendor = "apple"))]
     {
         use rustix::fs::{CWD, RenameFlags, renameat_with};
@@ -111,16 +120,53 @@ pub(super) fn exchange(new: TempPath, target: &Path) -> io::Result<TempPath> {
             }
             // Not every file system can.
             Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
-            Err(why) => return Err(why.into()),
+            Err(why) => return Err((why.into(), new)),
         }
     }
     let former = Builder::new()
         .prefix(&hidden(target, ""))
         .suffix(NEW_SUFFIX)
-        .make_in(folder_of(target), |path| fs::hard_link(target, path))?;
-    new.persist(target).map_err(|error| error.error)?;
-    sync_folder(target);
-    Ok(former.into_temp_path())
+        .make_in(folder_of(target), |path| fs::hard_link(target, path));
+    let former = match former {
+        Ok(former) => former,
+        Err(why) => return Err((why, new)),
+    };
+    match new.persist(target) {
+        Ok(()) => {
+            sync_folder(target);
+            Ok(former.into_temp_path())
+        }
+        Err(failed) => Err((failed.error, failed.path)),
+    }
+}
+
+/// Puts back what another program had put in a file's place meanwhile. Where that cannot be, it is kept beside
+/// the file, and the error says where.
+pub(super) fn put_back(others: TempPath, target: &Path) -> io::Result<()> {
+    let (why, others) = match exchange(others, target) {
+        Ok(_) => return Ok(()),
+        Err(failed) => failed,
+    };
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    let kept = Builder::new()
+        .prefix(&format!("{name}."))
+        .suffix(".from-another-program")
+        .make_in(folder_of(target), |path| fs::rename(&others, path))
+        .and_then(|kept| Ok(kept.into_temp_path().keep()?));
+    let path = match kept {
+        Ok(path) => {
+            // It is there under another name.
+            let _ = others.keep();
+            path
+        }
+        Err(_) => others.keep()?,
+    };
+    let told = format!(
+        "another program wrote to the file while it was replaced, and its version could not be put back ({why}): it \
+         is kept as {}",
+        path.display()
+    );
+    Err(io::Error::new(why.kind(), told))
 }
 
 /// Where the former version of a file is kept.

@@ -6,10 +6,11 @@ use super::csv::CsvLayout;
 use super::format::FileFormat;
 use super::options::{FileContent, ReadOptions};
 
-use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare};
+use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare, put_back};
 use super::stamp::{ReadState, Stamp, ends_line, open_locked};
 use super::stream::{looks_of, read_open_file};
 use super::write::{WriteError, write_as};
+use crate::faults;
 use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use std::fs::File;
 use std::io;
@@ -348,16 +349,20 @@ impl FileSource {
         if !is_there(&mut file).map_err(|why| self.unreachable(why))? {
             return Ok(false);
         }
-        let former = exchange(new, path).map_err(|why| self.unreachable(why))?;
+        let former = exchange(new, path).map_err(|(why, _)| self.unreachable(why))?;
         // What lay there at that very moment must be what was seen.
         let as_seen = Stamp::of(&former).is_ok_and(|now| now == seen.stamp);
         if !as_seen {
-            exchange(former, path).map_err(|why| self.unreachable(why))?;
+            put_back(former, path).map_err(|why| self.unreachable(why))?;
             return Ok(false);
         }
-        let kept = former.persist(former_path(path));
-        if let Err(error) = kept {
-            tracing::warn!(why = %error.error, "the former version of the file is not kept");
+        let kept = faults::before("keep").and_then(|()| {
+            Ok(former
+                .persist(former_path(path))
+                .map_err(|failed| failed.error)?)
+        });
+        if let Err(why) = kept {
+            tracing::warn!(%why, "the former version of the file is not kept");
         }
         // Who waits for the lock of what was replaced finds that it is not the file any more.
         let _ = file.unlock();

@@ -1,5 +1,6 @@
 //! States of a file, to be compared.
 
+use crate::faults;
 use std::fs::{File, Metadata};
 use std::hash::{DefaultHasher, Hasher};
 use std::io::{self, Read, Seek, SeekFrom};
@@ -16,6 +17,7 @@ pub(super) struct Stamp {
 
 impl Stamp {
     pub(super) fn of(path: &Path) -> io::Result<Self> {
+        faults::before("metadata")?;
         Ok(Self::from(&std::fs::metadata(path)?))
     }
 }
@@ -57,6 +59,7 @@ impl ReadState {
         let mut last = b'\n';
         file.rewind()?;
         loop {
+            faults::before("read")?;
             let read = file.read(&mut chunk)?;
             let Some(end) = chunk[..read].last() else {
                 break;
@@ -75,6 +78,7 @@ impl ReadState {
 
 /// Whether the last byte of a file ends a line; so does an empty file.
 pub(super) fn ends_line(file: &mut File) -> io::Result<bool> {
+    faults::before("metadata")?;
     if file.metadata()?.len() == 0 {
         return Ok(true);
     }
@@ -90,6 +94,7 @@ pub(super) fn ends_line(file: &mut File) -> io::Result<bool> {
 pub(super) fn open_locked(path: &Path, alone: bool, most: Duration) -> io::Result<File> {
     let begun = Instant::now();
     loop {
+        faults::before("open")?;
         let file = File::open(path)?;
         let locked = match alone {
             true => file.try_lock(),

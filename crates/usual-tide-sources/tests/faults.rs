@@ -1,0 +1,308 @@
+//! Calls of the operating system that fail, one after the other: nothing that was confirmed is lost, nothing
+//! half-written remains, and the message says what failed and where.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use fail::FailScenario;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::{Duration, SystemTime};
+use usual_tide::record::{FieldName, Record, RecordKey};
+use usual_tide::writes::Write;
+use usual_tide::{Item, Place, Store};
+use usual_tide_sources::files::{FileFormat, WriteError};
+use usual_tide_sources::files::{FileSource, read_file, replace_file, write};
+use usual_tide_sources::link::{Answer, DirectSource, SourceError};
+
+/// All calls that can fail.
+const CALLS: [&str; 9] = [
+    "open",
+    "metadata",
+    "read",
+    "create",
+    "write",
+    "permissions",
+    "sync",
+    "exchange",
+    "keep",
+];
+
+fn id() -> FieldName {
+    FieldName::parse("id").unwrap()
+}
+
+fn piece(id: i64, title: &str) -> Record {
+    let text = format!(r#"[{{"id": {id}, "title": "{title}"}}]"#);
+    usual_tide::record::parse(&text, &self::id())
+        .unwrap()
+        .remove(0)
+}
+
+/// A file of each format with three pieces.
+fn files(folder: &Path) -> [PathBuf; 3] {
+    let files = [
+        (
+            "pieces.json",
+            r#"[{"id": 1, "title": "Bowl"}, {"id": 2, "title": "Mug"}, {"id": 3, "title": "Jug"}]"#,
+        ),
+        (
+            "pieces.ndjson",
+            "{\"id\": 1, \"title\": \"Bowl\"}\n{\"id\": 2, \"title\": \"Mug\"}\n{\"id\": 3, \"title\": \"Jug\"}\n",
+        ),
+        ("pieces.csv", "id,title\n1,Bowl\n2,Mug\n3,Jug\n"),
+    ];
+    files.map(|(name, text)| {
+        let path = folder.join(name);
+        fs::write(&path, text).unwrap();
+        path
+    })
+}
+
+/// What a person asks: one changed, one added, one removed.
+fn writes(items: &[Record]) -> Vec<Arc<Write<Record>>> {
+    let mut store = Store::load(items.to_vec()).unwrap();
+    store.writes_mut().track();
+    store
+        .edit(&1.into(), |item| {
+            item.set("title", "Deep bowl".into()).unwrap()
+        })
+        .unwrap();
+    store.add(piece(4, "Vase"), Place::End).unwrap();
+    store.remove(&2.into()).unwrap();
+    store.writes().pending().cloned().collect()
+}
+
+fn titles(path: &Path) -> Vec<(RecordKey, String)> {
+    let items = read_file(path, &id()).unwrap();
+    let title = |item: &Record| item.get("title").unwrap().as_text().unwrap().to_owned();
+    items
+        .iter()
+        .map(|item| (item.key().clone(), title(item)))
+        .collect()
+}
+
+fn beside(folder: &Path) -> Vec<String> {
+    let names = fs::read_dir(folder)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name());
+    let mut names: Vec<String> = names.map(|name| name.into_string().unwrap()).collect();
+    names.sort();
+    names
+}
+
+/// A fault at the n-th of these calls, and from there on once or for good.
+fn set(call: &str, number: usize, once: bool) {
+    let times = if once { "1*" } else { "" };
+    let rest = if once { "->off" } else { "" };
+    fail::cfg(call, &format!("{number}*off->{times}return(full){rest}")).unwrap();
+}
+
+/// Whether a message says what failed and where.
+fn told(why: &SourceError, path: &Path) {
+    let message = why.to_string();
+    assert!(message.contains(&path.display().to_string()), "{message}");
+}
+
+#[test]
+fn a_call_that_fails_loses_nothing_and_leaves_nothing() {
+    let scenario = FailScenario::setup();
+    let mut failed = 0;
+    for once in [true, false] {
+        for call in CALLS {
+            for format in 0..3 {
+                for number in 0.. {
+                    let folder = tempfile::tempdir().unwrap();
+                    let path = files(folder.path())[format].clone();
+                    let before = titles(&path);
+                    let names = beside(folder.path());
+                    let mut source = DirectSource::new(FileSource::new(&path, &id()));
+                    let items = source.load().unwrap().items;
+                    let writes = writes(&items);
+
+                    set(call, number, once);
+                    let answered = source.write_many(&writes);
+                    fail::cfg(call, "off").unwrap();
+
+                    let after = titles(&path);
+                    let expected = [
+                        (1.into(), "Deep bowl".to_owned()),
+                        before[2].clone(),
+                        (4.into(), "Vase".to_owned()),
+                    ];
+                    let done = answered.is_ok();
+                    match answered {
+                        // What is confirmed is there.
+                        Ok(answers) => {
+                            assert_eq!(answers, vec![Answer::Saved; 3], "{call} {number}");
+                            assert_eq!(after, expected, "{call} {number}");
+                        }
+                        // All of it is there, or nothing.
+                        Err(why) => {
+                            failed += 1;
+                            told(&why, &path);
+                            assert!(
+                                after == before || after == expected,
+                                "{call} {number}: {after:?}"
+                            );
+                        }
+                    }
+                    // The same again is done, or was done before.
+                    let again = source.write_many(&writes).unwrap();
+                    assert_eq!(again, vec![Answer::Saved; 3], "{call} {number}");
+                    assert_eq!(titles(&path), expected, "{call} {number}");
+                    drop(source);
+                    let mut next = DirectSource::new(FileSource::new(&path, &id()));
+                    assert_eq!(next.load().unwrap().items.len(), 3);
+                    assert_eq!(beside(folder.path()), names, "{call} {number}");
+                    if done {
+                        break;
+                    }
+                }
+            }
+        }
+    }
+    scenario.teardown();
+    assert!(failed > 60, "{failed} faults");
+}
+
+#[test]
+fn a_file_that_cannot_be_read_is_told_and_read_the_next_time() {
+    let scenario = FailScenario::setup();
+    for call in ["open", "metadata", "read"] {
+        for format in 0..3 {
+            let folder = tempfile::tempdir().unwrap();
+            let path = files(folder.path())[format].clone();
+            let mut failed = 0;
+            for number in 0.. {
+                let mut source = DirectSource::new(FileSource::new(&path, &id()));
+                set(call, number, true);
+                let loaded = source.load();
+                fail::cfg(call, "off").unwrap();
+                let done = loaded.is_ok();
+                match loaded {
+                    Ok(loaded) => assert_eq!(loaded.items.len(), 3),
+                    Err(why) => told(&why, &path),
+                }
+                assert_eq!(source.load().unwrap().items.len(), 3);
+                if done {
+                    break;
+                }
+                failed += 1;
+            }
+            assert!(failed > 0, "{call} is called");
+        }
+    }
+    scenario.teardown();
+}
+
+#[test]
+fn what_another_program_put_there_meanwhile_is_kept_whatever_fails() {
+    let scenario = FailScenario::setup();
+    for fails in [false, true] {
+        let folder = tempfile::tempdir().unwrap();
+        let path = files(folder.path())[1].clone();
+        let mut source = DirectSource::new(FileSource::new(&path, &id()));
+        let items = source.load().unwrap().items;
+        // At the very moment before the file is replaced, and never again.
+        let (others, new) = (path.clone(), folder.path().join("other.tmp"));
+        let first = std::sync::atomic::AtomicBool::new(true);
+        fail::cfg_callback("sync", move || {
+            if first.swap(false, std::sync::atomic::Ordering::Relaxed) {
+                let (path, new) = (others.clone(), new.clone());
+                // After the last look at the file, which is right after this.
+                fail::cfg_callback("exchange", move || {
+                    if let Ok(()) = fs::write(&new, "{\"id\": 9, \"title\": \"Theirs\"}\n") {
+                        fs::rename(&new, &path).unwrap();
+                    }
+                    match fails {
+                        true => fail::cfg("exchange", "return(denied)").unwrap(),
+                        false => fail::cfg("exchange", "off").unwrap(),
+                    }
+                })
+                .unwrap();
+            }
+        })
+        .unwrap();
+        let answered = source.write_many(&writes(&items));
+        for call in ["sync", "exchange"] {
+            fail::cfg(call, "off").unwrap();
+        }
+        let everything: String = beside(folder.path())
+            .iter()
+            .map(|name| fs::read_to_string(folder.path().join(name)).unwrap())
+            .collect();
+        assert!(
+            everything.contains("Theirs"),
+            "{fails}: {:?}",
+            beside(folder.path())
+        );
+        match fails {
+            false => assert!(answered.is_ok(), "{answered:?}"),
+            true => {
+                let why = answered.unwrap_err().to_string();
+                assert!(why.contains("from-another-program"), "{why}");
+            }
+        }
+    }
+    scenario.teardown();
+}
+
+#[test]
+fn a_file_that_is_replaced_by_hand_is_the_old_one_or_the_new_one() {
+    let scenario = FailScenario::setup();
+    for call in ["create", "write", "permissions", "sync", "rename"] {
+        let folder = tempfile::tempdir().unwrap();
+        let path = files(folder.path())[0].clone();
+        let (before, names) = (titles(&path), beside(folder.path()));
+        let replace = || -> Result<(), WriteError> {
+            let pieces = [piece(7, "Lid")];
+            replace_file(&path, |out| {
+                write(
+                    out,
+                    FileFormat::Json,
+                    pieces.iter().map(|piece| piece.members()),
+                )
+            })
+        };
+        set(call, 0, true);
+        let why = replace().expect_err(call);
+        assert!(why.to_string().contains("a simulated fault"), "{why}");
+        assert_eq!(
+            (titles(&path), beside(folder.path())),
+            (before, names),
+            "{call}"
+        );
+        replace().unwrap();
+        assert_eq!(titles(&path), [(7.into(), "Lid".to_owned())]);
+    }
+    scenario.teardown();
+}
+
+#[test]
+fn a_clock_that_is_set_back_hides_no_change() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = files(folder.path())[1].clone();
+    let mut source =
+        DirectSource::new(FileSource::new(&path, &id()).poll_every(Duration::from_millis(5)));
+    assert_eq!(source.load().unwrap().items.len(), 3);
+    // The same number of bytes, in the same file, a year before.
+    let text = fs::read_to_string(&path).unwrap().replace("Mug", "Cup");
+    fs::write(&path, text).unwrap();
+    let file = fs::File::options().write(true).open(&path).unwrap();
+    file.set_modified(SystemTime::now() - Duration::from_secs(31_536_000))
+        .unwrap();
+    let begun = std::time::Instant::now();
+    while !source.has_changed() {
+        assert!(
+            begun.elapsed() < Duration::from_secs(20),
+            "the change is not noticed"
+        );
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    let items = source.load().unwrap().items;
+    assert_eq!(items[1].get("title").unwrap().as_text(), Some("Cup"));
+    let writes = writes(&items);
+    assert_eq!(source.write_many(&writes).unwrap(), vec![Answer::Saved; 3]);
+    assert_eq!(titles(&path).len(), 3);
+}
