@@ -127,6 +127,11 @@ fn quotes_that_are_wrong_are_told_with_their_line() {
         behind.starts_with("line 2: there is text after"),
         "{behind}"
     );
+    // However many byte order marks come before the quote.
+    for marks in ["\u{feff}", "\u{feff}\u{feff}", "\u{feff}\u{feff}\u{feff}"] {
+        let open = read(&format!("{marks}\"id,a\n1,2\n")).unwrap_err();
+        assert!(matches!(open, ReadError::OpenQuote { line: 1 }), "{open}");
+    }
     let deep = ".a".repeat(20_000);
     let told = read(&format!("id,x{deep}\n1,2\n")).unwrap_err().to_string();
     assert!(told.contains("20001 steps"), "{told}");

@@ -22,24 +22,24 @@ enum Asked {
     Write,
 }
 
-/// How the end of an answer is known.
+/// What shows the end of an answer.
 #[derive(Clone, Copy, Debug)]
-enum Ends {
-    ByLength,
-    ByChunks,
-    ByClosing,
+enum EndOf {
+    Length,
+    Chunks,
+    Closing,
 }
 
-fn answer(ends: Ends, body: &str) -> Vec<u8> {
+fn answer(ends: EndOf, body: &str) -> Vec<u8> {
     let head = "HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nConnection: close\r\n";
     let (length, half) = (body.len(), body.len() / 2);
     // Chunks may end within a character.
     let (one, two) = body.as_bytes().split_at(half);
     let mut bytes = head.as_bytes().to_vec();
     match ends {
-        Ends::ByLength => bytes.extend(format!("Content-Length: {length}\r\n\r\n{body}").bytes()),
-        Ends::ByClosing => bytes.extend(format!("\r\n{body}").bytes()),
-        Ends::ByChunks => {
+        EndOf::Length => bytes.extend(format!("Content-Length: {length}\r\n\r\n{body}").bytes()),
+        EndOf::Closing => bytes.extend(format!("\r\n{body}").bytes()),
+        EndOf::Chunks => {
             bytes.extend(b"Transfer-Encoding: chunked\r\n\r\n");
             for chunk in [one, two, &[][..]] {
                 bytes.extend(format!("{:x}\r\n", chunk.len()).bytes());
@@ -58,7 +58,7 @@ struct Server {
 }
 
 struct Plan {
-    ends: Ends,
+    ends: EndOf,
     /// The bytes that are sent of the next answer to a load or to a write, which is cut there.
     cut: Option<(Asked, usize)>,
     /// What was done, by the keys of the writes.
@@ -66,7 +66,7 @@ struct Plan {
 }
 
 impl Server {
-    fn start(ends: Ends) -> Self {
+    fn start(ends: EndOf) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").unwrap();
         let address = format!("http://{}", listener.local_addr().unwrap());
         let (cut, done) = (None, Vec::new());
@@ -141,7 +141,7 @@ fn serve(mut stream: TcpStream, plan: &Mutex<Plan>) {
 
 #[test]
 fn items_are_loaded_whole_or_not_at_all() {
-    for ends in [Ends::ByLength, Ends::ByChunks, Ends::ByClosing] {
+    for ends in [EndOf::Length, EndOf::Chunks, EndOf::Closing] {
         let server = Server::start(ends);
         let mut refused = 0;
         for cut in 0..answer(ends, ITEMS).len() {
@@ -173,7 +173,7 @@ fn is_saved(answer: &Answer<Record>) -> bool {
 
 #[test]
 fn a_write_whose_answer_is_cut_is_asked_again_under_its_key() {
-    for ends in [Ends::ByLength, Ends::ByChunks, Ends::ByClosing] {
+    for ends in [EndOf::Length, EndOf::Chunks, EndOf::Closing] {
         let server = Server::start(ends);
         let mut source = server.source();
         let items = source.load().unwrap().items;

@@ -7,6 +7,7 @@ use fail::FailScenario;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::time::{Duration, SystemTime};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::writes::Write;
@@ -206,9 +207,9 @@ fn what_another_program_put_there_meanwhile_is_kept_whatever_fails() {
         let items = source.load().unwrap().items;
         // At the very moment before the file is replaced, and never again.
         let (others, new) = (path.clone(), folder.path().join("other.tmp"));
-        let first = std::sync::atomic::AtomicBool::new(true);
+        let first = AtomicBool::new(true);
         fail::cfg_callback("sync", move || {
-            if first.swap(false, std::sync::atomic::Ordering::Relaxed) {
+            if first.swap(false, Ordering::Relaxed) {
                 let (path, new) = (others.clone(), new.clone());
                 // After the last look at the file, which is right after this.
                 fail::cfg_callback("exchange", move || {
@@ -275,6 +276,39 @@ fn a_file_that_is_replaced_by_hand_is_the_old_one_or_the_new_one() {
         );
         replace().unwrap();
         assert_eq!(titles(&path), [(7.into(), "Lid".to_owned())]);
+    }
+    scenario.teardown();
+}
+
+#[cfg(unix)]
+#[test]
+fn a_replaced_file_is_never_more_open_than_it_was() {
+    use std::os::unix::fs::PermissionsExt;
+    let scenario = FailScenario::setup();
+    let folder = tempfile::tempdir().unwrap();
+    let path = files(folder.path())[0].clone();
+    let mode = |path: &Path| fs::metadata(path).unwrap().permissions().mode() & 0o777;
+    fs::set_permissions(&path, fs::Permissions::from_mode(0o640)).unwrap();
+    let mut source = DirectSource::new(FileSource::new(&path, &id()));
+    let items = source.load().unwrap().items;
+    // While the new version is written it is for its owner alone.
+    let (inside, seen) = (folder.path().to_owned(), Arc::new(AtomicUsize::new(0)));
+    let counted = Arc::clone(&seen);
+    fail::cfg_callback("permissions", move || {
+        for name in beside(&inside).iter().filter(|name| name.ends_with("-new")) {
+            assert_eq!(mode(&inside.join(name)), 0o600, "{name}");
+            counted.fetch_add(1, Ordering::Relaxed);
+        }
+    })
+    .unwrap();
+    source.write_many(&writes(&items)).unwrap();
+    fail::cfg("permissions", "off").unwrap();
+    assert_eq!(seen.load(Ordering::Relaxed), 1);
+    for name in beside(folder.path())
+        .iter()
+        .filter(|name| name.contains("pieces.json"))
+    {
+        assert_eq!(mode(&folder.path().join(name)), 0o640, "{name}");
     }
     scenario.teardown();
 }

@@ -91,7 +91,10 @@ impl KilnQueue {
             self.told = why.to_string();
         }
         if let Some((list, query)) = query {
-            self.edit(|store| Ok(store.list_mut(list)?.set_query(query)));
+            self.edit(|store| {
+                store.list_mut(list)?.set_query(query);
+                Ok(())
+            });
         }
         if let Some((list, action)) = asked {
             self.perform(list, action);
@@ -137,7 +140,7 @@ impl KilnQueue {
             self.edit(|store| Ok(store.writes_mut().retry(ticket)?));
         }
         if ui.button("Dismiss").clicked() {
-            self.edit(|store| Ok(drop(store.writes_mut().dismiss(ticket)?)));
+            self.edit(|store| Ok(store.writes_mut().dismiss(ticket)?));
         }
     }
 

@@ -41,7 +41,7 @@ fn until(window: &mut Window, holds: impl Fn(&Window) -> bool) {
     }
 }
 
-fn app<'a>(window: &'a Window) -> &'a KilnQueue {
+fn app(window: &Window) -> &KilnQueue {
     window.state().as_ref().unwrap()
 }
 

@@ -357,9 +357,9 @@ impl FileSource {
             return Ok(false);
         }
         let kept = faults::before("keep").and_then(|()| {
-            Ok(former
+            former
                 .persist(former_path(path))
-                .map_err(|failed| failed.error)?)
+                .map_err(|failed| failed.error)
         });
         if let Err(why) = kept {
             tracing::warn!(%why, "the former version of the file is not kept");

@@ -310,4 +310,6 @@ fn what_items_hold_is_text_and_nothing_else() {
         0
     );
     assert_eq!(page.text("h1"), "<b>pieces.json");
+    // Nothing was asked of another host.
+    page.until("performance.getEntriesByType('resource').every((asked) => asked.name.startsWith(location.origin))");
 }

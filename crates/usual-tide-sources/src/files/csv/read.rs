@@ -40,7 +40,8 @@ pub(in crate::files) fn parse(
     key: &FieldName,
     delimiter: u8,
 ) -> Result<(Vec<usual_tide::record::Record>, CsvLayout), ReadError> {
-    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+    // As many as there are, since the parser takes one more away after the quotes were looked at.
+    let text = text.trim_start_matches('\u{feff}');
     // What a column holds shows at its end: all rows are read once for that, and once more for the records, so that
     // only one of them is in memory beside these.
     let mut seen = rows(text, delimiter);

@@ -1,0 +1,24 @@
+# Shortcuts; each line can be typed as it is.
+
+# All that must hold before a change lands.
+ci:
+    .ci/run
+
+test:
+    cargo test --workspace --all-features
+
+# A tour in the terminal.
+demo:
+    cargo run --no-default-features -- demo
+
+# The kiln queue in a window.
+window:
+    cargo run --release --manifest-path examples/window/Cargo.toml
+
+# Fuzz a target of fuzz/fuzz_targets, or all.
+fuzz target seconds="60":
+    tools/fuzz.sh {{target}} {{seconds}}
+
+# The pictures in docs/screenshots.
+screenshots:
+    tools/screenshots.sh
