@@ -11,6 +11,7 @@ need import imagemagick
 need curl curl
 need tmux tmux
 need chromium chromium
+need xdotool xdotool
 fc-list | grep "DejaVu Sans Mono" > /dev/null || missing+=("the font DejaVu Sans Mono, from Debian's package fonts-dejavu-core")
 if ((${#missing[@]})); then
     printf 'missing: %s\n' "${missing[@]}" >&2
@@ -127,5 +128,16 @@ theirs() { curl -sf -X PATCH -d '{"title": "Twisted bowl, mended", "shelf": "A9"
 between=theirs
 screen browse-conflict 120x30 "usual-tide browse http://127.0.0.1:8099" \
     Down Right Enter C-u "Twisted bowl, blue" wait Enter
+cargo build --release --quiet --manifest-path examples/window/Cargo.toml
+xvfb-run --auto-servernum --server-args="-screen 0 1280x800x24" bash -c '
+    examples/window/target/release/kiln-queue-window > "$1/window.log" 2>&1 &
+    sleep 3
+    xdotool mousemove 100 186 click 1
+    sleep 1
+    xdotool mousemove 700 400
+    import -window root docs/screenshots/window.png
+    kill %1
+' _ "$data"
+echo docs/screenshots/window.png
 usual-tide measure --rows 300000 --rounds 9 --plot docs/screenshots/measure.png
 echo docs/screenshots/measure.png
