@@ -3,6 +3,7 @@
 import { SectionedElementList } from "/change-set.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "/cells.js";
 import { ask, LiveList, sectionsOf } from "/live-list.js";
+import { SelectedRows } from "/selected.js";
 import { Told } from "/told.js";
 
 const WINDOW = 200;
@@ -32,6 +33,18 @@ const say = (text) => {
   say.timer = setTimeout(() => $("said").replaceChildren(), 5000);
 };
 
+const selected = new SelectedRows(() => shownRows(), (row) => keyOf(row.item), (count) => {
+  $("chosen").hidden = count === 0;
+  $("chosen-count").textContent = count === 1 ? "1 row is selected" : `${count} rows are selected`;
+});
+$("delete-chosen").disabled = !takesWrites;
+$("delete-chosen").addEventListener("click", async () => {
+  const rows = selected.rows();
+  selected.clear();
+  await removeRows(rows);
+});
+$("choose-none").addEventListener("click", () => selected.clear());
+
 // Rows.
 
 function fill(row, item) {
@@ -47,11 +60,11 @@ function fill(row, item) {
   row.setAttribute("aria-label", String(keyOf(item)));
   row.draggable = takesWrites && sort === "";
   const cells = names.map((name) => cell(row, name, values.get(name)));
-  const handle = Object.assign(document.createElement("span"), { className: "handle", textContent: "⋮" });
-  handle.setAttribute("aria-hidden", "true");
+  const handle = Object.assign(document.createElement("span"), { className: "handle" });
+  handle.append(selected.box(row));
   const remove = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
   remove.setAttribute("aria-label", `Delete ${keyOf(item)}`);
-  remove.addEventListener("click", () => removeRow(row));
+  remove.addEventListener("click", () => removeRows([row]));
   // What was refused stays until somebody has seen to it.
   const refused = row.querySelector(".why");
   row.replaceChildren(handle, ...cells, remove, ...(refused ? [refused] : []));
@@ -150,10 +163,16 @@ async function write(row, name, value) {
   if (done) noteUndo(`the change of ${name} of ${keyOf(item)}`, () => ask("PATCH", pathOf(item), patchOf(name, before ?? null)));
 }
 
-async function removeRow(row) {
-  const [item, place] = [row.item, placeOf(row)];
-  const done = await send(row, "it was not deleted", () => ask("DELETE", pathOf(item)));
-  if (done) noteUndo(`the deletion of ${keyOf(item)}`, () => ask("POST", `/items${place}`, item));
+/** Deletes rows one after the other; undoing brings them back in their order, each where it was. */
+async function removeRows(rows) {
+  const gone = [];
+  for (const [row, item, place] of rows.map((row) => [row, row.item, placeOf(row)])) {
+    if (await send(row, "it was not deleted", () => ask("DELETE", pathOf(item)))) gone.push([item, place]);
+  }
+  const what = gone.length === 1 ? keyOf(gone[0][0]) : `${gone.length} items`;
+  if (gone.length > 0) noteUndo(`the deletion of ${what}`, async () => {
+    for (const [item, place] of gone) await ask("POST", `/items${place}`, item);
+  });
 }
 
 /** Where a row stands among its neighbours, as an address says it. */
@@ -166,18 +185,36 @@ function placeOf(row) {
   return above || below ? `?${place}` : "";
 }
 
+const shownRows = () => [...document.querySelectorAll("#rows .row:not([aria-hidden])")];
+
 function neighbour(row, by) {
-  const rows = [...document.querySelectorAll("#rows .row:not([aria-hidden])")];
+  const rows = shownRows();
   return rows[rows.indexOf(row) + by];
 }
 
-async function move(row, above, below) {
-  const place = new URLSearchParams();
-  if (above) place.set("after", keyOf(above.item));
-  if (below) place.set("before", keyOf(below.item));
-  const [item, before] = [row.item, placeOf(row)];
-  const done = await send(row, "it was not moved", () => ask("PATCH", `${pathOf(item)}?${place}`, {}));
-  if (done) noteUndo(`the move of ${keyOf(item)}`, () => ask("PATCH", `${pathOf(item)}${before}`, {}));
+/** Moves rows between two others that stay, in their order. */
+async function move(rows, above, below) {
+  const moved = [];
+  for (const [row, item, before] of rows.map((row) => [row, row.item, placeOf(row)])) {
+    const place = new URLSearchParams();
+    if (above) place.set("after", keyOf(above));
+    if (below) place.set("before", keyOf(below));
+    if (!(await send(row, "it was not moved", () => ask("PATCH", `${pathOf(item)}?${place}`, {})))) break;
+    moved.push([item, before]);
+    above = item;
+  }
+  const what = moved.length === 1 ? keyOf(moved[0][0]) : `${moved.length} items`;
+  if (moved.length > 0) noteUndo(`the move of ${what}`, async () => {
+    for (const [item, before] of moved) await ask("PATCH", `${pathOf(item)}${before}`, {});
+  });
+}
+
+/** Moves what is dragged above another row; with it all that is selected, when it is. */
+function drop(row, over) {
+  const rows = selected.has(row) ? selected.rows() : [row];
+  const stay = shownRows().filter((other) => !rows.includes(other));
+  const at = stay.indexOf(over);
+  if (at >= 0) move(rows, stay[at - 1]?.item, over.item);
 }
 
 function noteUndo(what, undo) {
@@ -217,7 +254,7 @@ $("rows").addEventListener("dragover", (event) => {
 $("rows").addEventListener("drop", (event) => {
   event.preventDefault();
   const over = event.target.closest(".row");
-  if (dragged && over && over !== dragged) move(dragged, neighbour(over, -1), over);
+  if (dragged && over && over !== dragged) drop(dragged, over);
 });
 $("rows").addEventListener("dragend", () => {
   dragged = null;
@@ -225,10 +262,11 @@ $("rows").addEventListener("dragend", () => {
 });
 $("rows").addEventListener("keydown", (event) => {
   const row = event.target.closest(".row");
+  if (row && event.key === "Delete" && takesWrites) removeRows(selected.has(row) ? selected.rows() : [row]);
   if (!row || !event.altKey || sort !== "" || !takesWrites) return;
   const [above, below] = [neighbour(row, -1), neighbour(row, 1)];
-  if (event.key === "ArrowUp" && above) move(row, neighbour(row, -2), above);
-  else if (event.key === "ArrowDown" && below) move(row, below, neighbour(row, 2));
+  if (event.key === "ArrowUp" && above) move([row], neighbour(row, -2)?.item, above.item);
+  else if (event.key === "ArrowDown" && below) move([row], below.item, neighbour(row, 2)?.item);
   else return;
   event.preventDefault();
 });
@@ -286,6 +324,12 @@ function headings() {
   $("table").style.setProperty("--columns", columns.join(" "));
   $("table").style.setProperty("--least", `${least.reduce((sum, width) => sum + width, 3.5)}rem`);
   $("table").classList.toggle("sorted", sort !== "");
+  const every = Object.assign(document.createElement("input"), { type: "checkbox" });
+  every.setAttribute("aria-label", "Select all rows that are shown");
+  every.addEventListener("change", () => (every.checked ? selected.all() : selected.clear()));
+  const corner = Object.assign(document.createElement("span"), { className: "handle" });
+  corner.setAttribute("role", "columnheader");
+  corner.append(every);
   const cells = names.map((name) => {
     const cell = document.createElement("span");
     cell.setAttribute("role", "columnheader");
@@ -299,7 +343,7 @@ function headings() {
     cell.append(button);
     return cell;
   });
-  $("names").replaceChildren(document.createElement("span"), ...cells, document.createElement("span"));
+  $("names").replaceChildren(corner, ...cells, document.createElement("span"));
   const chosen = $("group").value;
   $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(name, name)));
   $("group").value = chosen;
@@ -329,6 +373,7 @@ const list = new LiveList({ take: WINDOW }, {
     }
     headings();
     view.reset(sections);
+    selected.draw();
     count();
   },
   onChanges: (changes) => {
@@ -337,6 +382,7 @@ const list = new LiveList({ take: WINDOW }, {
     applying = true;
     view.apply(changes);
     applying = false;
+    selected.draw();
     if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
       say(`The row has left the list, and what was typed is not kept: ${typing.value}`);
     } else {

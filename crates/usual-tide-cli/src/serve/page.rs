@@ -49,11 +49,16 @@ pub(super) type Asset = (&'static str, &'static str, &'static str);
 const SCRIPT: &str = "text/javascript";
 const TEXT: &str = "text/plain; charset=utf-8";
 
-pub(super) const ASSETS: [Asset; 8] = [
+pub(super) const ASSETS: [Asset; 9] = [
     (
         "/change-set.js",
         SCRIPT,
         include_str!("../../web/change-set.js"),
+    ),
+    (
+        "/selected.js",
+        SCRIPT,
+        include_str!("../../web/selected.js"),
     ),
     (
         "/change-set.d.ts",

@@ -1,6 +1,6 @@
 //! A browser that is driven through WebDriver (W3C), as a person would use it.
 
-use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
@@ -152,6 +152,24 @@ impl Page {
         let element = self.find(css);
         let done = self.runtime.block_on(element.click());
         done.unwrap_or_else(|why| panic!("{css}: {why}"));
+    }
+
+    /// Clicks while Shift is held.
+    pub(crate) fn shift_click(&self, css: &str) {
+        let element = self.find(css);
+        let shift = |down: bool| {
+            let value = "\u{e008}".chars().next().unwrap();
+            let action = match down {
+                true => KeyAction::Down { value },
+                false => KeyAction::Up { value },
+            };
+            KeyActions::new("keyboard".to_owned()).then(action)
+        };
+        self.runtime.block_on(async {
+            self.client.perform_actions(shift(true)).await.unwrap();
+            element.click().await.unwrap();
+            self.client.perform_actions(shift(false)).await.unwrap();
+        });
     }
 
     /// Presses keys where the keyboard is.

@@ -176,6 +176,69 @@ fn items_are_added_edited_deleted_moved_and_it_is_undone() {
 }
 
 #[test]
+fn several_rows_are_selected_deleted_and_moved_together() {
+    let (_folder, server) = served();
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    let keys = page.keys();
+    let row = |key: &str| format!("#rows [aria-label=\"{key}\"]");
+    let is_first = |key: &str| {
+        let key = json!(key);
+        format!("{ROWS}[0].getAttribute('aria-label') === {key}")
+    };
+    let order = |count: usize| -> Vec<String> {
+        let items = server.items();
+        let keys = items.iter().take(count).map(|item| item["id"].as_str());
+        keys.map(|key| key.unwrap().to_owned()).collect()
+    };
+    // One, and with Shift all up to another.
+    page.click(&format!("{} .select", row(&keys[1])));
+    page.shift_click(&format!("{} .select", row(&keys[4])));
+    assert_eq!(page.text("#chosen-count"), "4 rows are selected");
+    page.click(&format!("{} .select", row(&keys[2])));
+    assert_eq!(page.text("#chosen-count"), "3 rows are selected");
+
+    // Moved together, by dragging one of them.
+    page.drag(
+        &format!("{} .handle", row(&keys[3])),
+        &format!("{} .handle", row(&keys[0])),
+    );
+    page.until(&is_first(&keys[1]));
+    let moved = [1, 3, 4, 0, 2].map(|at| keys[at].clone());
+    until("the order", || order(5) == moved);
+    page.click("#undo");
+    until("the order as it was", || order(5) == keys[..5]);
+
+    // Somebody else deletes one of them: it is not selected any more.
+    let gone = format!("/items/{}", keys[3]);
+    server.ask("DELETE", &gone, "", "");
+    page.until("document.querySelector('#chosen-count').textContent.startsWith('2 ')");
+    page.click("#delete-chosen");
+    until("the rows", || in_source(&server, &keys[4]).is_none());
+    page.until("document.querySelector('#chosen').hidden");
+    let left = [0, 2, 5].map(|at| keys[at].clone());
+    assert_eq!(order(3), left);
+    page.click("#undo");
+    let back = [0, 1, 2, 4, 5].map(|at| keys[at].clone());
+    until("the rows again", || order(5) == back);
+
+    page.click("#names input[type=checkbox]");
+    assert_eq!(page.text("#chosen-count"), "200 rows are selected");
+    page.type_into("#search", "raku");
+    page.until("!document.querySelector('#chosen-count').textContent.startsWith('200')");
+    let selected = page.value(
+        "document.querySelectorAll('#rows .row[aria-selected=true]:not([aria-hidden])').length",
+    );
+    // Those that came in from outside the window are not.
+    assert!(selected.as_u64().unwrap() > 0);
+    let told = format!("{selected} rows are selected");
+    assert_eq!(page.text("#chosen-count"), told);
+    page.click("#choose-none");
+    page.until("document.querySelector('#chosen').hidden");
+}
+
+#[test]
 fn two_pages_show_what_each_other_does_and_what_was_refused() {
     let (_folder, server) = served();
     let Some(one) = Page::open(&server.address()) else {
