@@ -50,6 +50,22 @@ fn settle(window: &mut Window) {
     window.run_steps(40);
 }
 
+/// Clicks what is drawn first of what has this name.
+fn press(window: &mut Window, label: &str) {
+    let found = window.query_all_by_label(label).next();
+    found.unwrap().click();
+    window.step();
+}
+
+/// Types another text into a field.
+fn replace(window: &mut Window, field: &str, text: &str) {
+    window.get_by_label(field).click();
+    window.key_combination_modifiers(Modifiers::COMMAND, &[Key::A]);
+    window.step();
+    window.event(egui::Event::Text(text.to_owned()));
+    settle(window);
+}
+
 fn piece(window: &Window, title: &str) -> Option<Piece> {
     let store = &app(window).store;
     let found = |store: &usual_tide::Store<Piece>| {
@@ -124,17 +140,9 @@ fn a_tick_changes_both_lists_and_is_undone() {
 fn a_row_is_edited_in_its_place_and_refused_until_it_is_right() {
     let mut window = open();
     let count = titles(&window, 0).len();
-    window
-        .query_all_by_label("Edit Ash-glazed jug")
-        .next()
-        .unwrap()
-        .click();
+    press(&mut window, "Edit Ash-glazed jug");
     settle(&mut window);
-    window.get_by_label("Title").click();
-    window.key_combination_modifiers(Modifiers::COMMAND, &[Key::A]);
-    window.step();
-    window.event(egui::Event::Text("   ".to_owned()));
-    settle(&mut window);
+    replace(&mut window, "Title", "   ");
     assert!(
         window
             .query_by_label_contains("a value is needed")
@@ -147,11 +155,7 @@ fn a_row_is_edited_in_its_place_and_refused_until_it_is_right() {
         "nothing was saved"
     );
 
-    window.get_by_label("Title").click();
-    window.key_combination_modifiers(Modifiers::COMMAND, &[Key::A]);
-    window.step();
-    window.event(egui::Event::Text(" Deep jug ".to_owned()));
-    settle(&mut window);
+    replace(&mut window, "Title", " Deep jug ");
     window.key_press(Key::Enter);
     settle(&mut window);
     assert!(
@@ -162,11 +166,7 @@ fn a_row_is_edited_in_its_place_and_refused_until_it_is_right() {
     assert_eq!(drawn(&window, "Edit Deep jug"), 2);
 
     // Another is left as it was.
-    window
-        .query_all_by_label("Edit Raku mug")
-        .next()
-        .unwrap()
-        .click();
+    press(&mut window, "Edit Raku mug");
     settle(&mut window);
     window.event(egui::Event::Text("x".to_owned()));
     window.key_press(Key::Escape);
@@ -178,17 +178,9 @@ fn a_row_is_edited_in_its_place_and_refused_until_it_is_right() {
 #[test]
 fn what_the_studio_refuses_is_taken_back_and_told() {
     let mut window = open();
-    window
-        .query_all_by_label("Edit Ash-glazed jug")
-        .next()
-        .unwrap()
-        .click();
+    press(&mut window, "Edit Ash-glazed jug");
     settle(&mut window);
-    window.get_by_label("Height in mm").click();
-    window.key_combination_modifiers(Modifiers::COMMAND, &[Key::A]);
-    window.step();
-    window.event(egui::Event::Text("800".to_owned()));
-    settle(&mut window);
+    replace(&mut window, "Height in mm", "800");
     window.key_press(Key::Enter);
     until(&mut window, |window| {
         window
@@ -206,11 +198,7 @@ fn what_the_studio_refuses_is_taken_back_and_told() {
 fn a_deleted_row_fades_and_comes_back() {
     let mut window = open();
     let before = titles(&window, 0);
-    window
-        .query_all_by_label("Delete Raku mug")
-        .next()
-        .unwrap()
-        .click();
+    press(&mut window, "Delete Raku mug");
     window.run_steps(4);
     assert!(drawn(&window, "Raku mug") > 0, "it fades");
     settle(&mut window);
