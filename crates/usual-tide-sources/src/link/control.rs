@@ -50,8 +50,10 @@ impl Control {
     }
 
     pub(super) fn listen(&self, mut listener: Listener) {
+        // A state that comes meanwhile waits for this lock, and is told then.
+        let mut listeners = lock(&self.listeners);
         listener(&self.state());
-        lock(&self.listeners).push(listener);
+        listeners.push(listener);
     }
 
     /// Waits until the state is such; gives the state, and whether it is.

@@ -1,5 +1,6 @@
 //! What this thread is doing with which shared store, so that it never waits for itself.
 
+use super::sync::thread_local;
 use std::cell::RefCell;
 
 /// What a thread does with a shared store.
@@ -20,13 +21,14 @@ pub(super) struct Inside;
 
 impl Inside {
     pub(super) fn enter(store: usize, role: Role) -> Self {
-        INSIDE.with_borrow_mut(|inside| inside.push((store, role)));
+        INSIDE.with(|inside| inside.borrow_mut().push((store, role)));
         Self
     }
 
     /// What this thread is doing with a store, innermost.
     pub(super) fn role(store: usize) -> Option<Role> {
-        INSIDE.with_borrow(|inside| {
+        INSIDE.with(|inside| {
+            let inside = inside.borrow();
             let found = inside.iter().rev().find(|(other, _)| *other == store);
             found.map(|(_, role)| *role)
         })
@@ -35,6 +37,6 @@ impl Inside {
 
 impl Drop for Inside {
     fn drop(&mut self) {
-        INSIDE.with_borrow_mut(Vec::pop);
+        INSIDE.with(|inside| inside.borrow_mut().pop());
     }
 }

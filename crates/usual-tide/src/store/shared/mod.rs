@@ -5,6 +5,7 @@ mod inside;
 #[cfg(feature = "stream")]
 mod stream;
 mod subscription;
+mod sync;
 
 #[cfg(feature = "stream")]
 pub use stream::ChangeStream;
@@ -16,7 +17,8 @@ use deliver::Delivery;
 use inside::{Inside, Role};
 use std::fmt;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
+use std::sync::{Arc, PoisonError};
+use sync::{Mutex, MutexGuard, RwLock};
 
 /// A store that several threads share: a loader in the background, say, and the thread that draws.
 ///

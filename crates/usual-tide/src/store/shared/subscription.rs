@@ -1,14 +1,14 @@
 //! Callbacks for changes.
 
 use super::inside::{Inside, Role};
+use super::sync::{AtomicBool, AtomicU64, Mutex, Ordering};
 use super::{Inner, SharedError, SharedStore};
 use crate::change::ChangeSet;
 use crate::item::Item;
 use crate::list::{BoundList, Feed, ListId};
 use crate::store::{StateChange, TicketError, Write, WriteStateFeed};
 use std::fmt;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError, Weak};
+use std::sync::{Arc, PoisonError, Weak};
 
 /// A consumer.
 pub(super) struct Subscriber<T: Item> {
@@ -220,8 +220,10 @@ impl<T: Item> SharedStore<T> {
     }
 
     pub(super) fn register(&self, subscriber: Arc<Subscriber<T>>) -> Subscription<T> {
-        let subscribers = &mut self.inner.delivery().subscribers;
-        subscribers.push(Arc::clone(&subscriber));
+        let registered = Arc::clone(&subscriber);
+        self.inner.delivery().subscribers.push(registered);
+        // What another thread edited since the subscriber's feed began was delivered without it.
+        self.inner.deliver();
         Subscription {
             inner: Arc::downgrade(&self.inner),
             subscriber,
