@@ -138,12 +138,12 @@ fn what_a_callback_posts_is_done_once_and_told() {
 }
 
 #[test]
-fn a_subscription_that_is_dropped_is_not_called_again() {
+fn a_subscription_that_is_dropped_is_not_called_for_later_edits() {
     check(|| {
         let store = SharedStore::new(Store::load((0..2).map(piece)).unwrap());
         let list = store.edit(|store| store.bind(Query::new())).unwrap();
         let (kept, seen) = watch(&store, list);
-        let (dropped, _) = watch(&store, list);
+        let (dropped, late) = watch(&store, list);
         let editor = {
             let store = store.clone();
             thread::spawn(move || {
@@ -158,8 +158,10 @@ fn a_subscription_that_is_dropped_is_not_called_again() {
         drop(dropped);
         editor.join().unwrap();
         assert_eq!(*seen.lock().unwrap(), shown(&store));
+        let before = late.lock().unwrap().clone();
         drop(kept);
         store.edit(|store| store.remove(&0)).unwrap().unwrap();
         assert_ne!(*seen.lock().unwrap(), shown(&store));
+        assert_eq!(*late.lock().unwrap(), before);
     });
 }

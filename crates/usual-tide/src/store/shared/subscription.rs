@@ -102,7 +102,8 @@ impl<T: Item, C: FnMut(&[Arc<Write<T>>]) + Send> Listener<T> for Callback<LastTo
 
 /// Keeps a callback subscribed for as long as this handle lives.
 ///
-/// After it is dropped no call begins any more; one that is under way on another thread may still end.
+/// After it is dropped it is not called for later edits. A call that another thread is just about to make, or makes,
+/// may still come to its end.
 #[must_use = "a subscription ends when it is dropped"]
 pub struct Subscription<T: Item> {
     pub(super) inner: Weak<Inner<T>>,
