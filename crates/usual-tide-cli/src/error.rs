@@ -80,6 +80,8 @@ pub(crate) enum CommandError {
         kind: Kind,
         total: Total,
     },
+    #[error("totals: {0}")]
+    Totals(String),
     #[error("--sort: {0}")]
     Sort(QueryTextError),
     #[error("--group: {0}")]

@@ -21,6 +21,9 @@ const widths = new Map();
 let applying = false;
 let searched = [];
 let sort = "";
+/** The fields that hold numbers, and those of them whose sums the headings tell. */
+const numeric = new Set();
+let sums = [];
 let matching = 0;
 /** How the connection stands. */
 let connection = "loading";
@@ -312,7 +315,8 @@ function name({ element, heading, rows }, section) {
   });
   draw();
   rows.setAttribute("aria-label", text);
-  const count = Object.assign(document.createElement("small"), { textContent: ` ${section.count} ${section.count === 1 ? "row" : "rows"}` });
+  const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${sums[at]} ${shownTotal(total)} in all`)];
+  const count = Object.assign(document.createElement("small"), { textContent: ` ${told.join(", ")}` });
   heading.replaceChildren(toggle, text, count);
 }
 
@@ -349,6 +353,9 @@ function headings() {
   $("group").value = chosen;
 }
 
+/** A sum with the digits grouped as the reader's locale does it; nothing where no row has a number. */
+const shownTotal = (total) => (typeof total === "number" ? total.toLocaleString() : shown(total) || "nothing");
+
 const rowCount = () => view.sections.reduce((sum, { section }) => sum + section.rows.length, 0);
 
 function count() {
@@ -369,6 +376,7 @@ const list = new LiveList({ take: WINDOW }, {
       for (const [name, value] of flat(item)) {
         if (!names.includes(name)) names.push(name);
         widths.set(name, Math.max(widths.get(name) ?? 0, shown(value).length));
+        if (typeof value === "number") numeric.add(name);
       }
     }
     headings();
@@ -460,7 +468,12 @@ $("search").addEventListener("input", later(async () => {
   }
 }, 60));
 $("filter").addEventListener("input", later(() => change({ filter: $("filter").value }), 250));
-$("group").addEventListener("change", () => change({ group: $("group").value }));
+$("group").addEventListener("change", () => {
+  // What the names of the totals are must be known before the headings come.
+  sums = [...numeric].filter((name) => name !== keyName);
+  const grouped = $("group").value !== "" && sums.length > 0;
+  change({ group: $("group").value, totals: grouped ? sums.map((name) => `${name}:sum`).join(",") : "" });
+});
 $("more").addEventListener("click", () => change({ take: (list.query.take ?? WINDOW) + WINDOW }));
 $("query").addEventListener("submit", (event) => event.preventDefault());
 

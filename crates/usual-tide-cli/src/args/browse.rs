@@ -16,7 +16,7 @@ pub(crate) struct Browse {
     #[arg(long, value_name = "FIELDS", value_parser = field_names)]
     pub(crate) columns: Option<FieldNames>,
     /// Another list over the same items beside the first, as a query in JSON with any of `filter`, `search`, `sort`,
-    /// `group`, `skip`, `take`; can be given again.
+    /// `group`, `totals`, `skip`, `take`; can be given again.
     #[arg(long, value_name = "JSON")]
     pub(crate) also: Vec<String>,
     /// Keep the edits of a file back until they are saved.

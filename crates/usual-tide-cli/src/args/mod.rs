@@ -306,8 +306,8 @@ pub(crate) struct Replay {
     pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
-    /// Another list over the same items, as a query in JSON with any of `filter`, `search`, `sort`, `group`, `skip`,
-    /// `take`; can be given again.
+    /// Another list over the same items, as a query in JSON with any of `filter`, `search`, `sort`, `group`, `totals`,
+    /// `skip`, `take`; can be given again.
     #[arg(long, value_name = "JSON")]
     pub(crate) also: Vec<String>,
     /// Keep a copy of each list by change sets alone, compare it with the list after each step, and the list with one

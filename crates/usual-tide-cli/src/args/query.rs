@@ -87,7 +87,7 @@ pub(crate) struct QueryOptions {
     #[arg(long, value_name = "FIELD[:PART]", allow_hyphen_values = true, value_parser = group)]
     pub(crate) group: Option<String>,
     /// What each section's heading tells of fields, with commas between: the `sum`, `minimum`, `maximum` or `mean`.
-    #[arg(long, value_name = "FIELD:TOTAL", requires = "group", value_parser = totals)]
+    #[arg(long, value_name = "FIELD:TOTAL", requires = "group", value_parser = Totals::parse)]
     pub(crate) totals: Option<Totals>,
     /// Sort text, and group it by initial letters, as this locale does (`de`, `sv-SE`), numbers by their value.
     #[arg(long, value_name = "TAG", value_parser = locale)]
@@ -147,27 +147,29 @@ fn locale(tag: &str) -> Result<Collation, String> {
 #[derive(Clone, Debug)]
 pub(crate) struct Totals(pub(crate) Vec<(Total, String)>);
 
-/// Reads `field:total` with commas between.
-fn totals(text: &str) -> Result<Totals, String> {
-    let one = |part: &str| {
-        let (field, total) = part.trim().rsplit_once(':')?;
-        let total = match total.trim() {
-            "sum" => Total::Sum,
-            "minimum" => Total::Minimum,
-            "maximum" => Total::Maximum,
-            "mean" => Total::Mean,
-            _ => return None,
+impl Totals {
+    /// Reads `field:total` with commas between.
+    pub(crate) fn parse(text: &str) -> Result<Self, String> {
+        let one = |part: &str| {
+            let (field, total) = part.trim().rsplit_once(':')?;
+            let total = match total.trim() {
+                "sum" => Total::Sum,
+                "minimum" => Total::Minimum,
+                "maximum" => Total::Maximum,
+                "mean" => Total::Mean,
+                _ => return None,
+            };
+            FieldName::parse(field.trim()).ok()?;
+            Some((total, field.trim().to_owned()))
         };
-        FieldName::parse(field.trim()).ok()?;
-        Some((total, field.trim().to_owned()))
-    };
-    let parts = text.split(',').map(|part| {
-        one(part).ok_or_else(|| {
-            format!(
-                "{:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` after it",
-                part.trim()
-            )
-        })
-    });
-    parts.collect::<Result<_, _>>().map(Totals)
+        let parts = text.split(',').map(|part| {
+            one(part).ok_or_else(|| {
+                format!(
+                    "{:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` after it",
+                    part.trim()
+                )
+            })
+        });
+        parts.collect::<Result<_, _>>().map(Self)
+    }
 }

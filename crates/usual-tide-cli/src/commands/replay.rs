@@ -140,7 +140,7 @@ fn queries(replay: &Replay, items: &[Record]) -> Result<Vec<Query<Record>>, Comm
     };
     for text in &replay.also {
         let texts = script::query(text).map_err(|why| CommandError::Also(Box::new(why)))?;
-        let around = QueryContext::new(&others, items.iter())?;
+        let around = QueryContext::new(&texts.options(&others)?, items.iter())?;
         queries.push(around.change(Query::new(), &texts)?);
     }
     Ok(queries)

@@ -16,6 +16,7 @@ pub(crate) struct QueryTexts {
     pub(crate) search: Option<String>,
     pub(crate) sort: Option<String>,
     pub(crate) group: Option<String>,
+    pub(crate) totals: Option<String>,
     pub(crate) skip: Option<usize>,
     pub(crate) take: Option<usize>,
 }
@@ -32,6 +33,7 @@ impl QueryTexts {
             search: part(others.search, self.search),
             sort: part(others.sort, self.sort),
             group: part(others.group, self.group),
+            totals: part(others.totals, self.totals),
             skip: others.skip.or(self.skip),
             take: others.take.or(self.take),
         }
@@ -45,6 +47,7 @@ impl QueryTexts {
             ("search", &self.search),
             ("sort", &self.sort),
             ("group", &self.group),
+            ("totals", &self.totals),
         ];
         let texts = texts
             .into_iter()
@@ -69,6 +72,7 @@ impl QueryTexts {
             (&self.search, &others.search),
             (&self.sort, &others.sort),
             (&self.group, &others.group),
+            (&self.totals, &others.totals),
         ];
         let rows = [(self.skip, others.skip), (self.take, others.take)];
         parts
@@ -81,6 +85,24 @@ impl QueryTexts {
 }
 
 impl QueryTexts {
+    /// The options with the totals that these parts ask for.
+    pub(crate) fn options(&self, options: &QueryOptions) -> Result<QueryOptions, CommandError> {
+        let mut options = options.clone();
+        let part = |part: &Option<String>| part.as_deref().map(str::trim).map(str::to_owned);
+        match (part(&self.totals).as_deref(), part(&self.group).as_deref()) {
+            (None, _) => {}
+            (Some(""), _) => options.totals = None,
+            (Some(_), None | Some("")) => {
+                let why = "totals are told in the headings of sections: they go with a group";
+                return Err(CommandError::Totals(why.to_owned()));
+            }
+            (Some(text), Some(_)) => {
+                options.totals = Some(Totals::parse(text).map_err(CommandError::Totals)?);
+            }
+        }
+        Ok(options)
+    }
+
     /// The query that the options ask for.
     pub(crate) fn of(options: &QueryOptions) -> Self {
         Self {
@@ -88,6 +110,8 @@ impl QueryTexts {
             search: options.search.clone(),
             sort: options.sort.clone(),
             group: options.group.clone(),
+            // They are among the options.
+            totals: None,
             skip: Some(options.skip),
             take: options.take,
         }

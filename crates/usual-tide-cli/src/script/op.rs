@@ -96,6 +96,7 @@ impl fmt::Display for Op {
                     ("search", &texts.search),
                     ("sort", &texts.sort),
                     ("group", &texts.group),
+                    ("totals", &texts.totals),
                 ];
                 for (name, text) in parts {
                     match text.as_deref() {

@@ -111,6 +111,7 @@ fn parts(members: &mut Members) -> Result<QueryTexts, ScriptError> {
         search: members.part("search")?,
         sort: members.part("sort")?,
         group: members.part("group")?,
+        totals: members.part("totals")?,
         skip: members.number("skip")?,
         take: members.number("take")?,
     })

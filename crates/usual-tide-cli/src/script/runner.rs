@@ -52,7 +52,9 @@ impl ScriptRunner<'_> {
         let id = *nth(&self.lists, list)?;
         let now = self.store.list(id)?.query().clone();
         let items = self.store.items().map(Arc::as_ref);
-        let changed = QueryContext::new(self.options, items)
+        let changed = texts
+            .options(self.options)
+            .and_then(|options| QueryContext::new(&options, items))
             .and_then(|around| around.change(now, texts))
             .map_err(|why| ScriptError::Query(Box::new(why)))?;
         self.store.list_mut(id)?.set_query(changed);

@@ -450,3 +450,50 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn sections_tell_the_totals_that_are_asked_for() {
+    let (_folder, server) = served(30, &[]);
+    let query = json!({"group": "shelf", "totals": "height_mm:sum, height_mm:maximum"});
+    let (status, opened) = ask(&server, "POST", "/lists", &query);
+    assert_eq!(status, 201, "{opened}");
+    let mut held = std::collections::BTreeMap::new();
+    for item in server.items() {
+        let height = item["height_mm"].as_u64().unwrap();
+        let shelf = item["shelf"].as_str().unwrap().to_owned();
+        let (sum, most): &mut (u64, u64) = held.entry(shelf).or_default();
+        (*sum, *most) = (*sum + height, height.max(*most));
+    }
+    let told: Vec<Value> = opened["sections"].as_array().unwrap().clone();
+    assert_eq!(told.len(), held.len());
+    for (section, (shelf, (sum, most))) in told.iter().zip(held) {
+        assert_eq!(
+            (&section["heading"], &section["totals"]),
+            (&json!(shelf), &json!([sum, most]))
+        );
+    }
+    let path = format!("/lists/{}", opened["list"].as_str().unwrap());
+    for (change, expected) in [
+        (json!({"totals": "height_mm:product"}), "is no field with"),
+        (json!({"totals": "heigth_mm:sum"}), "there is no field"),
+        (json!({"totals": "title:sum"}), "a number is needed"),
+        (json!({"group": null}), "they go with a group"),
+    ] {
+        let (status, refused) = ask(&server, "PATCH", &path, &change);
+        assert_eq!(status, 422, "{change}: {refused}");
+        let detail = refused["detail"].as_str().unwrap();
+        assert!(detail.contains(expected), "{change}: {detail}");
+    }
+    // Taken away with the grouping, or alone.
+    let (status, _) = ask(&server, "PATCH", &path, &json!({"totals": null}));
+    assert_eq!(status, 200);
+    let (_, rows) = ask(&server, "GET", &path, &Value::Null);
+    assert_eq!(rows["sections"][0].get("totals"), None);
+    let (status, _) = ask(
+        &server,
+        "PATCH",
+        &path,
+        &json!({"group": null, "totals": null}),
+    );
+    assert_eq!(status, 200);
+}

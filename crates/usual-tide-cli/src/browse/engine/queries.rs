@@ -49,7 +49,16 @@ impl Engine {
         query: Query<Record>,
         texts: &QueryTexts,
     ) -> Result<Query<Record>, CommandError> {
-        let mut query = self.context.change(query, texts)?;
+        let mut query = match texts.totals {
+            None => self.context.change(query, texts)?,
+            Some(_) => {
+                let options = texts.options(&self.options.query)?;
+                let context = read(&self.store, |store| {
+                    QueryContext::new(&options, store.items().map(|item| &**item))
+                })?;
+                context.change(query, texts)?
+            }
+        };
         if self.options.query.numbered {
             query = query.numbered();
         }

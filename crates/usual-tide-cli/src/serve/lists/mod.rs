@@ -68,7 +68,8 @@ fn told(why: &CommandError) -> String {
         CommandError::Filter(why) => format!("filter: {why}"),
         CommandError::Sort(why) => format!("sort: {why}"),
         CommandError::Group(why) => format!("group: {why}"),
-        why => why.to_string(),
+        // Here it is a member, not an option.
+        why => why.to_string().trim_start_matches("--").to_owned(),
     }
 }
 
@@ -358,6 +359,12 @@ impl Lists {
         store: &Store<Record>,
         texts: &QueryTexts,
     ) -> Result<Query<Record>, ListRefusal> {
+        if texts.totals.is_some() {
+            // Which fields hold numbers as text is found out for each total.
+            let options = texts.options(&crate::args::QueryOptions::default())?;
+            let context = QueryContext::new(&options, store.items().map(|item| &**item))?;
+            return Ok(context.change(Query::new(), texts)?);
+        }
         let known = self.context.clone();
         if let Some(query) = known.and_then(|context| context.change(Query::new(), texts).ok()) {
             return Ok(query);

@@ -86,6 +86,16 @@ fn a_list_is_searched_filtered_sorted_and_grouped() {
     page.value("document.querySelector('#group').value = 'shelf'");
     page.value("document.querySelector('#group').dispatchEvent(new Event('change'))");
     page.until("document.querySelectorAll('#rows .section h3:not([hidden])').length > 3");
+    // Each heading tells the sum of its heights, which follows an edit.
+    let heading = page.text("#rows .section h3");
+    assert!(
+        heading.contains("height_mm") && heading.ends_with("in all"),
+        "{heading}"
+    );
+    let first = format!("/items/{}", page.keys()[0]);
+    let kind = "Content-Type: application/json\r\n";
+    server.ask("PATCH", &first, kind, r#"{"height_mm": 100000}"#);
+    page.until("document.querySelector('#rows .section h3').textContent.includes('height_mm 10')");
     page.click("#rows .section h3 button");
     page.until("document.querySelector('#rows .section').classList.contains('closed')");
     let told = page
