@@ -33,7 +33,7 @@ fn open() -> Window {
 
 /// Draws until something holds.
 fn until(window: &mut Window, holds: impl Fn(&Window) -> bool) {
-    let end = Instant::now() + Duration::from_secs(20);
+    let end = Instant::now() + Duration::from_secs(60);
     while !holds(window) {
         assert!(Instant::now() < end, "not in time; {}", app(window).told);
         std::thread::sleep(Duration::from_millis(2));

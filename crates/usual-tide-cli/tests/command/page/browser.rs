@@ -17,7 +17,7 @@ pub(crate) const ESCAPE: &str = "\u{e00c}";
 pub(crate) const ALT_DOWN: &str = "\u{e00a}\u{e015}";
 
 /// How long something on the page may take.
-const LONG: Duration = Duration::from_secs(20);
+const LONG: Duration = Duration::from_secs(60);
 
 /// Set where a browser must be there, so that no test is skipped.
 const REQUIRED: &str = "USUAL_TIDE_BROWSER";

@@ -34,7 +34,7 @@ fn in_source(server: &Server, key: &str) -> Option<Value> {
 
 /// Waits for what the source holds.
 fn until(what: &str, mut holds: impl FnMut() -> bool) {
-    let end = Instant::now() + Duration::from_secs(20);
+    let end = Instant::now() + Duration::from_secs(60);
     while !holds() {
         assert!(Instant::now() < end, "not in time: {what}");
         std::thread::sleep(Duration::from_millis(20));
