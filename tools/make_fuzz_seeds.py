@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Makes the seeds of the fuzz targets from the demo data: one folder a target under fuzz/seeds."""
+"""Makes the seeds of the fuzz targets, from the demo data and from what was found: one folder a target under fuzz/seeds."""
 
 import json
 import pathlib
@@ -112,6 +112,10 @@ for number in range(6):
         state = (state * 1103515245 + 12345) % (1 << 31)
         made.append((state >> 16) & 0xFF)
     write("lists", f"bytes-{number}", bytes(made))
+
+# What was found once and is mended.
+write("query_text", "found-float", "88888/888888888888855888855.88888888888888+5=5")
+write("item_files", "found-marks", b"\x06\xef\xbb\xbf\xef\xbb\xbf\"t.tle;t\n2.\n")
 
 WORDS = {
     "query_text": "AND OR NOT LIKE BETWEEN IN IS NULL TRUE FALSE CASEI ACCENTI DATE TIMESTAMP div ( ) <> <= >= = % ^ * "
