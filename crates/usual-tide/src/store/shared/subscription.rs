@@ -223,12 +223,13 @@ impl<T: Item> SharedStore<T> {
     pub(super) fn register(&self, subscriber: Arc<Subscriber<T>>) -> Subscription<T> {
         let registered = Arc::clone(&subscriber);
         self.inner.delivery().subscribers.push(registered);
-        // What another thread edited since the subscriber's feed began was delivered without it.
-        self.inner.deliver();
-        Subscription {
+        let subscription = Subscription {
             inner: Arc::downgrade(&self.inner),
             subscriber,
-        }
+        };
+        // What another thread edited since the subscriber's feed began was delivered without it.
+        self.inner.deliver();
+        subscription
     }
 }
 
