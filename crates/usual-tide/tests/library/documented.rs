@@ -185,6 +185,8 @@ fn every_public_item_is_documented_with_its_errors_and_shown_in_an_example() {
         sources(&crates.join(name).join("src"), &mut files);
     }
     let mut found = Vec::new();
+    // What the fuzz targets alone see is for nobody else.
+    files.retain(|file| !file.ends_with("fuzzing.rs"));
     for file in files {
         let text = std::fs::read_to_string(&file).unwrap();
         let file = file.strip_prefix(&crates).unwrap();
