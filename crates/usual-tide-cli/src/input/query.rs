@@ -88,8 +88,8 @@ impl QueryTexts {
     /// The options with the totals that these parts ask for.
     pub(crate) fn options(&self, options: &QueryOptions) -> Result<QueryOptions, CommandError> {
         let mut options = options.clone();
-        let part = |part: &Option<String>| part.as_deref().map(str::trim).map(str::to_owned);
-        match (part(&self.totals).as_deref(), part(&self.group).as_deref()) {
+        let (totals, group) = (self.totals.as_deref(), self.group.as_deref());
+        match (totals.map(str::trim), group.map(str::trim)) {
             (None, _) => {}
             (Some(""), _) => options.totals = None,
             (Some(_), None | Some("")) => {

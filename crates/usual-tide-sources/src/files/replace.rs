@@ -153,18 +153,17 @@ pub(super) fn put_back(others: TempPath, target: &Path) -> io::Result<()> {
         .suffix(".from-another-program")
         .make_in(folder_of(target), |path| fs::rename(&others, path))
         .and_then(|kept| Ok(kept.into_temp_path().keep()?));
-    let path = match kept {
-        Ok(path) => {
-            // It is there under another name.
-            let _ = others.keep();
-            path
-        }
-        Err(_) => others.keep()?,
+    let others = others.keep()?;
+    let place = match kept {
+        Ok(path) => format!("it is kept as {}", path.display()),
+        // What has such a name is removed by the next run.
+        Err(_) => format!(
+            "move {} away before the file is opened again",
+            others.display()
+        ),
     };
     let told = format!(
-        "another program wrote to the file while it was replaced, and its version could not be put back ({why}): it \
-         is kept as {}",
-        path.display()
+        "another program wrote to the file while it was replaced, and its version could not be put back ({why}): {place}"
     );
     Err(io::Error::new(why.kind(), told))
 }

@@ -79,6 +79,9 @@ impl From<CommandError> for ListRefusal {
     }
 }
 
+/// Texts of totals whose fields are remembered.
+const MOST_CONTEXTS: usize = 4;
+
 /// The lists of all clients.
 #[derive(Debug)]
 pub(super) struct Lists {
@@ -87,8 +90,8 @@ pub(super) struct Lists {
     by_query: HashMap<QueryTexts, u64>,
     next_shared: u64,
     clients: HashMap<String, ClientList>,
-    /// What fields the items have, found out when a query first names one.
-    context: Option<Arc<QueryContext>>,
+    /// What fields the items have, found out when a query first names one; for each text of totals, the last one first.
+    contexts: Vec<(Option<String>, QueryContext)>,
 }
 
 impl Lists {
@@ -99,7 +102,7 @@ impl Lists {
             by_query: HashMap::new(),
             next_shared: 0,
             clients: HashMap::new(),
-            context: None,
+            contexts: Vec::new(),
         }
     }
 
@@ -359,21 +362,18 @@ impl Lists {
         store: &Store<Record>,
         texts: &QueryTexts,
     ) -> Result<Query<Record>, ListRefusal> {
-        if texts.totals.is_some() {
-            // Which fields hold numbers as text is found out for each total.
-            let options = texts.options(&crate::args::QueryOptions::default())?;
-            let context = QueryContext::new(&options, store.items().map(|item| &**item))?;
-            return Ok(context.change(Query::new(), texts)?);
-        }
-        let known = self.context.clone();
-        if let Some(query) = known.and_then(|context| context.change(Query::new(), texts).ok()) {
+        let options = texts.options(&crate::args::QueryOptions::default())?;
+        let known = self.contexts.iter().find(|known| known.0 == texts.totals);
+        let known = known.map(|(_, context)| context.change(Query::new(), texts));
+        if let Some(Ok(query)) = known {
             return Ok(query);
         }
         // A field may have come with items that were added since.
-        let options = crate::args::QueryOptions::default();
         let context = QueryContext::new(&options, store.items().map(|item| &**item))?;
-        let context = Arc::new(context);
-        self.context = Some(Arc::clone(&context));
-        Ok(context.change(Query::new(), texts)?)
+        let query = context.change(Query::new(), texts);
+        self.contexts.retain(|known| known.0 != texts.totals);
+        self.contexts.truncate(MOST_CONTEXTS - 1);
+        self.contexts.insert(0, (texts.totals.clone(), context));
+        Ok(query?)
     }
 }
