@@ -93,7 +93,7 @@ impl QueryTexts {
             (None, _) => {}
             (Some(""), _) => options.totals = None,
             (Some(_), None | Some("")) => {
-                let why = "totals are told in the headings of sections: they go with a group";
+                let why = "headings of sections tell them: they go with a group";
                 return Err(CommandError::Totals(why.to_owned()));
             }
             (Some(text), Some(_)) => {
