@@ -1,10 +1,11 @@
 //! What the link's handle and its thread share.
 
 use super::error::SourceError;
+use super::panics::{caught, message};
 use super::state::LinkState;
+use super::sync::{AtomicBool, Condvar, Mutex, MutexGuard, Ordering};
 use std::fmt;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Tells an app of a new state.
@@ -15,8 +16,18 @@ pub(super) type Listener = Box<dyn FnMut(&LinkState) + Send>;
 pub(super) struct Control {
     state: Mutex<LinkState>,
     changed: Condvar,
-    listeners: Mutex<Vec<Listener>>,
+    /// Each with a lock of its own, so that one can add another.
+    listeners: Mutex<Vec<Arc<Mutex<Listener>>>>,
     closing: AtomicBool,
+    progress: Mutex<Progress>,
+    progressed: Condvar,
+}
+
+/// How far the link's thread has come.
+#[derive(Clone, Copy, PartialEq, Default, Debug)]
+pub(super) struct Progress {
+    rounds: u64,
+    pub(super) ended: bool,
 }
 
 /// A holder that panicked left a sound value, so a poisoned lock is as good.
@@ -33,8 +44,12 @@ impl Control {
         tracing::debug!(?state, "link");
         *lock(&self.state) = state.clone();
         self.changed.notify_all();
-        for listener in lock(&self.listeners).iter_mut() {
-            listener(&state);
+        let listeners = lock(&self.listeners).clone();
+        for listener in listeners {
+            if let Err(panic) = caught(|| lock(&listener)(&state)) {
+                let panic = message(&*panic);
+                tracing::error!(panic, "a listener of the link's state panicked");
+            }
         }
     }
 
@@ -49,11 +64,12 @@ impl Control {
         });
     }
 
-    pub(super) fn listen(&self, mut listener: Listener) {
+    pub(super) fn listen(&self, listener: Listener) {
+        let listener = Arc::new(Mutex::new(listener));
         // A state that comes meanwhile waits for this lock, and is told then.
-        let mut listeners = lock(&self.listeners);
-        listener(&self.state());
-        listeners.push(listener);
+        let mut first = lock(&listener);
+        lock(&self.listeners).push(Arc::clone(&listener));
+        first(&self.state());
     }
 
     /// Waits until the state is such; gives the state, and whether it is.
@@ -69,6 +85,39 @@ impl Control {
 
     pub(super) fn close(&self) {
         self.closing.store(true, Ordering::Release);
+    }
+
+    /// The link's thread has done all there was to do at this moment.
+    pub(super) fn end_round(&self) {
+        lock(&self.progress).rounds += 1;
+        self.progressed.notify_all();
+    }
+
+    /// The link's thread does nothing more.
+    pub(super) fn end(&self) {
+        lock(&self.progress).ended = true;
+        self.progressed.notify_all();
+    }
+
+    pub(super) fn progress(&self) -> Progress {
+        *lock(&self.progress)
+    }
+
+    /// Waits until the link's thread has come further.
+    pub(super) fn wait_for_more(&self, seen: Progress, most: Duration) {
+        self.wait_while(most, |progress| *progress == seen);
+    }
+
+    pub(super) fn wait_until_ended(&self, most: Duration) {
+        self.wait_while(most, |progress| !progress.ended);
+    }
+
+    fn wait_while(&self, most: Duration, wait: impl Fn(&Progress) -> bool) {
+        let progress = lock(&self.progress);
+        let waited = self
+            .progressed
+            .wait_timeout_while(progress, most, |progress| wait(progress));
+        drop(waited);
     }
 
     pub(super) fn is_closing(&self) -> bool {

@@ -5,9 +5,9 @@ use super::control::Control;
 use super::error::SourceError;
 use super::sender::ChangeSender;
 use super::source::{Answer, Loaded, Loading, Source};
+use super::sync::{Receiver, channel};
 use std::fmt;
 use std::sync::Arc;
-use std::sync::mpsc::{Receiver, channel};
 use usual_tide::Item;
 use usual_tide::writes::Write;
 

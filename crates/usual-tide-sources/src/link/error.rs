@@ -1,6 +1,8 @@
 //! Why a link or a source fails.
 
 use super::outbox::OutboxError;
+use super::panics::message;
+use std::any::Any;
 use usual_tide::shared::SharedError;
 
 /// Why a source gives no items, or no answer.
@@ -23,6 +25,14 @@ pub enum SourceError {
         /// Why it cannot be used.
         why: Box<dyn std::error::Error + Send + Sync>,
     },
+    /// Code of the app, the source's or what an edit of the store calls, panicked. The link goes on, and tries again.
+    #[error("{what} panicked: {message}")]
+    Panicked {
+        /// What was called.
+        what: String,
+        /// What the panic says.
+        message: String,
+    },
     /// The link is being closed.
     #[error("the link is being closed")]
     Closing,
@@ -37,6 +47,13 @@ impl SourceError {
         Self::Unreachable {
             what: what.into(),
             why: why.into(),
+        }
+    }
+
+    pub(super) fn panicked(what: &str, panic: &(dyn Any + Send)) -> Self {
+        Self::Panicked {
+            what: what.to_owned(),
+            message: message(panic).to_owned(),
         }
     }
 

@@ -3,15 +3,16 @@
 use super::command::Command;
 use super::control::Control;
 use super::error::LinkError;
+use super::kept::KeptWrites;
 use super::options::LinkOptions;
+use super::panics::{caught, message};
 use super::sender::ChangeSender;
 use super::source::Source;
 use super::state::LinkState;
-use super::worker::{SharedOutbox, Worker};
+use super::sync::{Sender, channel, thread};
+use super::worker::Worker;
 use std::fmt;
 use std::sync::Arc;
-use std::sync::mpsc::{Sender, channel};
-use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 use usual_tide::shared::Subscription;
 use usual_tide::writes::Write;
@@ -24,7 +25,6 @@ pub struct Link<T: Item> {
     store: SharedStore<T>,
     commands: Sender<Command<T>>,
     control: Arc<Control>,
-    thread: Option<JoinHandle<()>>,
     _writes: Subscription<T>,
 }
 
@@ -63,11 +63,12 @@ impl<T: Item + Fields> Link<T> {
         mut options: LinkOptions<T>,
     ) -> Result<Self, LinkError> {
         store.edit(|store| store.writes_mut().track())?;
-        let kept = SharedOutbox::begin(&store, options.outbox.take())?;
+        let kept = KeptWrites::begin(&store, options.outbox.take())?;
         let (commands, received) = channel();
         let control = Arc::new(Control::default());
         let news = ChangeSender::new(commands.clone(), Arc::clone(&control));
-        let writes = store.subscribe_writes(|_| {
+        let writes = store.subscribe_writes(|waiting| {
+            kept.keep(&waiting);
             let (commands, kept) = (commands.clone(), kept.clone());
             move |writes: &[Arc<Write<T>>]| {
                 kept.keep(writes);
@@ -76,15 +77,21 @@ impl<T: Item + Fields> Link<T> {
             }
         })?;
         let worker = Worker::new(store.clone(), Arc::clone(&control), options, kept, received);
-        let thread = std::thread::Builder::new()
+        let ended = Arc::clone(&control);
+        thread::Builder::new()
             .name("usual-tide-link".to_owned())
-            .spawn(move || worker.run(source, news))
+            .spawn(move || {
+                if let Err(panic) = caught(|| worker.run(source, news)) {
+                    let panic = message(&*panic);
+                    tracing::error!(panic, "the link ended by a panic");
+                }
+                ended.end();
+            })
             .map_err(LinkError::Thread)?;
         Ok(Self {
             store,
             commands,
             control,
-            thread: Some(thread),
             _writes: writes,
         })
     }
@@ -131,28 +138,31 @@ impl<T: Item> Link<T> {
     /// [`TimedOut`] with the state.
     pub fn flush(&self, most: Duration) -> Result<(), TimedOut> {
         let end = Instant::now() + most;
-        while self.waiting() > 0 {
-            if Instant::now() >= end {
+        loop {
+            let progress = self.control.progress();
+            if self.waiting() == 0 {
+                return Ok(());
+            }
+            let rest = end.saturating_duration_since(Instant::now());
+            if rest.is_zero() || progress.ended {
                 return Err(self.not_in_time(self.state()));
             }
-            std::thread::sleep(Duration::from_millis(2));
+            // What the app answers itself, the link's thread does not tell.
+            self.control
+                .wait_for_more(progress, rest.min(Duration::from_millis(20)));
         }
-        Ok(())
     }
 
     /// Ends the link, after it has sent what waits, as far as that goes in this time. Gives the writes that have no
     /// answer.
-    pub fn close(mut self, most: Duration) -> Vec<Arc<Write<T>>> {
+    pub fn close(self, most: Duration) -> Vec<Arc<Write<T>>> {
         let end = Instant::now() + most;
         let _ = self.flush(most);
         self.control.close();
         self.send(Command::Close);
-        if let Some(thread) = self.thread.take() {
-            // A source that does not return in time is abandoned.
-            while !thread.is_finished() && Instant::now() < end {
-                std::thread::sleep(Duration::from_millis(1));
-            }
-        }
+        // A source that does not return in time is abandoned.
+        self.control
+            .wait_until_ended(end.saturating_duration_since(Instant::now()));
         let unanswered = self
             .store
             .read(|store| store.writes().pending().cloned().collect());

@@ -51,12 +51,15 @@ mod control;
 mod direct;
 mod error;
 mod handle;
+mod kept;
 mod options;
 mod outbox;
+mod panics;
 mod retry;
 mod sender;
 mod source;
 mod state;
+mod sync;
 mod worker;
 
 pub use command::Change;

@@ -2,9 +2,9 @@
 
 use super::command::{Change, Command};
 use super::control::Control;
+use super::sync::Sender;
 use std::fmt;
 use std::sync::Arc;
-use std::sync::mpsc::Sender;
 use usual_tide::Item;
 
 /// Sends the changes that others made at the source to the link.

@@ -3,18 +3,18 @@
 use super::apply::apply;
 use super::command::{Change, Command};
 use super::control::Control;
-use super::error::{LinkError, SourceError};
+use super::error::SourceError;
+use super::kept::KeptWrites;
 use super::options::LinkOptions;
-use super::outbox::Outbox;
+use super::panics::{caught, message, of_source};
 use super::sender::ChangeSender;
 use super::source::{Answer, Loaded, Loading, Source};
 use super::state::LinkState;
-use std::collections::HashMap;
-use std::sync::mpsc::{Receiver, RecvTimeoutError};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use super::sync::{Receiver, RecvTimeoutError, receive};
+use std::collections::HashSet;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 use usual_tide::edits::OnDuplicate;
-use usual_tide::shared::SharedError;
 use usual_tide::writes::{Ticket, TicketError, Write};
 use usual_tide::{EditError, Item, Place, SharedStore, Store};
 
@@ -22,7 +22,7 @@ pub(super) struct Worker<T: Item> {
     store: SharedStore<T>,
     control: Arc<Control>,
     options: LinkOptions<T>,
-    kept: SharedOutbox<T>,
+    kept: KeptWrites<T>,
     commands: Receiver<Command<T>>,
     /// The source's version that the store is at.
     version: Option<u64>,
@@ -46,7 +46,7 @@ impl<T: Item> Worker<T> {
         store: SharedStore<T>,
         control: Arc<Control>,
         options: LinkOptions<T>,
-        kept: SharedOutbox<T>,
+        kept: KeptWrites<T>,
         commands: Receiver<Command<T>>,
     ) -> Self {
         Self {
@@ -66,12 +66,13 @@ impl<T: Item> Worker<T> {
     }
 
     pub(super) fn run(mut self, mut source: impl Source<T>, news: ChangeSender<T>) {
-        source.watch(news);
+        let mut news = Some(news);
         loop {
             if self.next_try.is_none_or(|next| next <= Instant::now()) {
-                self.try_to_work(&mut source);
+                self.try_to_work(&mut source, &mut news);
             }
-            let command = match self.commands.recv_timeout(self.wait()) {
+            self.control.end_round();
+            let command = match receive(&self.commands, self.wait()) {
                 Ok(command) => Some(command),
                 Err(RecvTimeoutError::Timeout) => None,
                 Err(RecvTimeoutError::Disconnected) => return,
@@ -136,8 +137,19 @@ impl<T: Item> Worker<T> {
         }
     }
 
-    fn try_to_work(&mut self, source: &mut impl Source<T>) {
-        match self.work(source) {
+    /// `news` is there until the source watches.
+    fn try_to_work(&mut self, source: &mut impl Source<T>, news: &mut Option<ChangeSender<T>>) {
+        let watched = news.clone().map_or(Ok(()), |sender| {
+            of_source("the source's watch", || {
+                source.watch(sender);
+                Ok(())
+            })
+        });
+        let worked = watched.and_then(|()| {
+            *news = None;
+            self.work(source)
+        });
+        match worked {
             Ok(()) => {
                 self.failures = 0;
                 self.next_try = None;
@@ -164,15 +176,29 @@ impl<T: Item> Worker<T> {
         }
         if self.to_load {
             self.control.loading(0, None);
-            let loaded = source.load(&mut Loading::new(&self.control))?;
+            let loaded = of_source("the source's load", || {
+                source.load(&mut Loading::new(&self.control))
+            })?;
             self.take_over(loaded)?;
         }
-        if std::mem::take(&mut self.more_wanted) && self.more {
-            self.control.loading(0, None);
-            let loaded = source.load_more(&mut Loading::new(&self.control))?;
-            self.append(loaded)?;
-        }
-        self.send(source)
+        self.more_wanted &= self.more;
+        // A page that does not come keeps no write back.
+        let more = match self.more_wanted {
+            true => self.load_more(source),
+            false => Ok(()),
+        };
+        self.send(source)?;
+        more
+    }
+
+    fn load_more(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
+        self.control.loading(0, None);
+        let loaded = of_source("the source's load_more", || {
+            source.load_more(&mut Loading::new(&self.control))
+        })?;
+        self.append(loaded)?;
+        self.more_wanted = false;
+        Ok(())
     }
 
     fn take_over(&mut self, loaded: Loaded<T>) -> Result<(), SourceError> {
@@ -239,20 +265,24 @@ impl<T: Item> Worker<T> {
             let most = self.options.writes_at_once.max(1);
             let sent =
                 |write: &Arc<Write<T>>| self.done.iter().any(|done| done.ticket == write.ticket);
+            let can_go = self.kept.were_handed_over();
             let writes: Vec<Arc<Write<T>>> = self.in_store(|store| {
                 store
                     .writes()
                     .pending()
                     .filter(|write| !sent(write))
+                    .take_while(|write| can_go(write.ticket))
                     .take(most)
                     .cloned()
                     .collect()
             })?;
             if writes.is_empty() {
-                return Ok(());
+                return self.forget_answered();
             }
             let mut answers = Vec::with_capacity(writes.len());
-            let outcome = source.write_many(&writes, &mut answers);
+            let outcome = of_source("the source's write_many", || {
+                source.write_many(&writes, &mut answers)
+            });
             tracing::debug!(writes = writes.len(), answers = answers.len(), "sent");
             let progress = !answers.is_empty();
             for (write, answer) in writes.iter().zip(answers) {
@@ -310,79 +340,41 @@ impl<T: Item> Worker<T> {
         Ok(())
     }
 
+    /// Forgets what is kept and waits no more, since the app answered it itself.
+    fn forget_answered(&self) -> Result<(), SourceError> {
+        // In this order: what is kept from now on waits.
+        let kept = self.kept.tickets();
+        if kept.is_empty() {
+            return Ok(());
+        }
+        let waiting: HashSet<Ticket> = self.in_store(|store| {
+            let pending = store.writes().pending();
+            pending.map(|write| write.ticket).collect()
+        })?;
+        for ticket in kept.into_iter().filter(|ticket| !waiting.contains(ticket)) {
+            self.kept.forget(ticket);
+        }
+        Ok(())
+    }
+
+    /// Edits the store. When a subscriber panics that this thread calls, the edit is done all the same.
     fn in_store<R>(&self, edit: impl FnOnce(&mut Store<T>) -> R) -> Result<R, SourceError> {
-        self.store
-            .edit(edit)
-            .map_err(|why: SharedError| SourceError::unusable("the store", why))
+        let mut done = None;
+        let edited = caught(|| self.store.edit(|store| done = Some(edit(store))));
+        match (edited, done) {
+            (Ok(Err(why)), _) => Err(SourceError::unusable("the store", why)),
+            (Err(panic), None) => Err(SourceError::panicked("an edit of the store", &*panic)),
+            (Err(panic), Some(done)) => {
+                let panic = message(&*panic);
+                tracing::error!(panic, "a subscriber panicked");
+                Ok(done)
+            }
+            (Ok(Ok(())), Some(done)) => Ok(done),
+            (Ok(Ok(())), None) => Err(SourceError::unusable("the store", "it made no edit")),
+        }
     }
 }
 
 fn unusable<K: std::fmt::Debug + Send + Sync + 'static>(why: EditError<K>) -> SourceError {
     SourceError::unusable("what the source holds", why.to_string())
-}
-
-/// The writes that outlive the app.
-pub(super) struct SharedOutbox<T: Item>(Arc<Mutex<OutboxState<T>>>);
-
-struct OutboxState<T: Item> {
-    outbox: Option<Box<dyn Outbox<T>>>,
-    numbers: HashMap<Ticket, u64>,
-}
-
-impl<T: Item> SharedOutbox<T> {
-    /// Submits what the last run left.
-    pub(super) fn begin(
-        store: &SharedStore<T>,
-        mut outbox: Option<Box<dyn Outbox<T>>>,
-    ) -> Result<Self, LinkError> {
-        let mut numbers = HashMap::new();
-        let kept = outbox.as_mut().map(|outbox| outbox.kept()).transpose()?;
-        for (number, write) in kept.unwrap_or_default() {
-            if let Ok(ticket) = store.edit(|store| store.writes_mut().restore(write))? {
-                numbers.insert(ticket, number);
-            }
-        }
-        Ok(Self(Arc::new(Mutex::new(OutboxState { outbox, numbers }))))
-    }
-
-    pub(super) fn keep(&self, writes: &[Arc<Write<T>>]) {
-        let mut keeping = self.lock();
-        let OutboxState {
-            outbox: Some(outbox),
-            numbers,
-        } = &mut *keeping
-        else {
-            return;
-        };
-        match outbox.keep(writes) {
-            Ok(kept) => numbers.extend(writes.iter().map(|write| write.ticket).zip(kept)),
-            Err(error) => tracing::error!(%error, "writes are not kept, and wait in memory"),
-        }
-    }
-
-    fn forget(&self, ticket: Ticket) {
-        let mut keeping = self.lock();
-        let OutboxState {
-            outbox: Some(outbox),
-            numbers,
-        } = &mut *keeping
-        else {
-            return;
-        };
-        if let Some(number) = numbers.remove(&ticket)
-            && let Err(error) = outbox.forget(number)
-        {
-            tracing::error!(%error, "an answered write stays and is sent again by the next run");
-        }
-    }
-
-    fn lock(&self) -> MutexGuard<'_, OutboxState<T>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
-impl<T: Item> Clone for SharedOutbox<T> {
-    fn clone(&self) -> Self {
-        Self(Arc::clone(&self.0))
-    }
 }
