@@ -5,7 +5,7 @@
 //! - [`http`] (feature `http`): servers that speak HTTP, JSON and Server-Sent Events.
 //! - [`sqlite`] (feature `sqlite`): tables and queries of SQLite databases.
 
-#[cfg(feature = "files")]
+#[cfg(any(feature = "files", feature = "sqlite"))]
 mod faults;
 #[cfg(feature = "files")]
 pub mod files;

@@ -14,7 +14,8 @@ use usual_tide::writes::Write;
 use usual_tide::{Item, Place, Store};
 use usual_tide_sources::files::{FileFormat, WriteError};
 use usual_tide_sources::files::{FileSource, read_file, replace_file, write};
-use usual_tide_sources::link::{Answer, DirectSource, SourceError};
+use usual_tide_sources::link::{Answer, DirectSource, Outbox, OutboxError, SourceError};
+use usual_tide_sources::sqlite::{SqliteOutbox, SqliteSource};
 
 /// All calls that can fail.
 const CALLS: [&str; 9] = [
@@ -339,4 +340,136 @@ fn a_clock_that_is_set_back_hides_no_change() {
     let writes = writes(&items);
     assert_eq!(source.write_many(&writes).unwrap(), vec![Answer::Saved; 3]);
     assert_eq!(titles(&path).len(), 3);
+}
+
+/// A table of a database with three pieces that have places.
+fn table(folder: &Path) -> (PathBuf, rusqlite::Connection) {
+    let path = folder.join("studio.db");
+    let database = rusqlite::Connection::open(&path).unwrap();
+    database
+        .execute_batch(
+            "CREATE TABLE pieces (id INTEGER PRIMARY KEY, title TEXT, place REAL);
+             INSERT INTO pieces VALUES (1, 'Bowl', 1), (2, 'Mug', 2), (3, 'Jug', 3);",
+        )
+        .unwrap();
+    (path, database)
+}
+
+fn rows(database: &rusqlite::Connection) -> Vec<(i64, String)> {
+    let sql = "SELECT id, title FROM pieces ORDER BY place";
+    let mut rows = database.prepare(sql).unwrap();
+    let rows = rows
+        .query_map([], |row| Ok((row.get(0)?, row.get(1)?)))
+        .unwrap();
+    rows.map(Result::unwrap).collect()
+}
+
+#[test]
+fn a_statement_that_fails_leaves_the_table_as_it_was() {
+    let scenario = FailScenario::setup();
+    let mut failed = 0;
+    for once in [true, false] {
+        for number in 0.. {
+            let folder = tempfile::tempdir().unwrap();
+            let (path, database) = table(folder.path());
+            let before = rows(&database);
+            let source = SqliteSource::table(&path, "pieces").unwrap();
+            let mut source = DirectSource::new(source.ordered_by("place").unwrap());
+            let mut store = Store::load(source.load().unwrap().items).unwrap();
+            store.writes_mut().track();
+            let title = |piece: &mut Record| piece.set("title", "Deep bowl".into()).unwrap();
+            store.edit(&1.into(), title).unwrap();
+            store.add(piece(4, "Vase"), Place::End).unwrap();
+            store.move_to(&4.into(), Place::Start).unwrap();
+            store.remove(&2.into()).unwrap();
+            let writes: Vec<_> = store.writes().pending().cloned().collect();
+
+            set("statement", number, once);
+            let answered = source.write_many(&writes);
+            fail::cfg("statement", "off").unwrap();
+
+            let after = rows(&database);
+            let expected =
+                [(4, "Vase"), (1, "Deep bowl"), (3, "Jug")].map(|(id, title)| (id, title.into()));
+            let done = answered.is_ok();
+            let saved =
+                |answer: &Answer<Record>| matches!(answer, Answer::Saved | Answer::SavedAs(_));
+            match answered {
+                Ok(answers) => {
+                    assert!(answers.iter().all(saved), "{number}: {answers:?}");
+                    assert_eq!(after, expected, "{number}");
+                }
+                Err(why) => {
+                    failed += 1;
+                    told(&why, &path);
+                    assert_eq!(after, before, "{number}");
+                }
+            }
+            let again = source.write_many(&writes).unwrap();
+            assert!(again.iter().all(saved), "{number}: {again:?}");
+            assert_eq!(rows(&database), expected, "{number}");
+            if done {
+                break;
+            }
+        }
+    }
+    scenario.teardown();
+    assert!(failed > 20, "{failed} faults");
+}
+
+#[test]
+fn an_outbox_that_fails_keeps_all_writes_of_an_edit_or_none_and_says_which_file() {
+    let scenario = FailScenario::setup();
+    let folder = tempfile::tempdir().unwrap();
+    let mut failed = 0;
+    for number in 0.. {
+        let path = folder.path().join(format!("{number}.unsent"));
+        let told = |why: OutboxError| {
+            let message = why.to_string();
+            assert!(message.contains(&path.display().to_string()), "{message}");
+            assert!(message.contains("a simulated fault"), "{message}");
+        };
+        let mut outbox = SqliteOutbox::open(&path, &id()).unwrap();
+        let first = writes(&[piece(1, "Bowl"), piece(2, "Mug"), piece(3, "Jug")]);
+        let kept_before = outbox.keep(&first[..1]).unwrap();
+
+        let numbers = |outbox: &mut SqliteOutbox| -> Vec<u64> {
+            let kept = outbox.kept().unwrap();
+            kept.into_iter().map(|(number, _)| number).collect()
+        };
+        set("statement", number, true);
+        let kept = outbox.keep(&first[1..]);
+        let forgotten = outbox.forget(kept_before[0]);
+        fail::cfg("statement", "off").unwrap();
+
+        let mut expected = match &forgotten {
+            Ok(()) => Vec::new(),
+            Err(_) => kept_before,
+        };
+        let done = kept.is_ok() && forgotten.is_ok();
+        failed += usize::from(!done);
+        match kept {
+            Ok(kept) => expected.extend(kept),
+            Err(why) => told(why),
+        }
+        if let Err(why) = forgotten {
+            told(why);
+        }
+        assert_eq!(numbers(&mut outbox), expected, "{number}");
+        drop(outbox);
+        // The next run finds the same.
+        let mut outbox = SqliteOutbox::open(&path, &id()).unwrap();
+        assert_eq!(numbers(&mut outbox), expected, "{number}");
+
+        set("statement", 0, true);
+        told(outbox.kept().unwrap_err());
+        set("statement", 0, true);
+        told(SqliteOutbox::open(&path, &id()).unwrap_err());
+        fail::cfg("statement", "off").unwrap();
+        if done {
+            break;
+        }
+    }
+    scenario.teardown();
+    assert_eq!(failed, 5);
 }

@@ -32,8 +32,8 @@ fn piece(id: u32) -> Piece {
 /// Tries a program under many interleavings: by chance, and with few switches at places that matter (PCT; Burckhardt
 /// and others, 2010).
 fn check(program: fn()) {
-    shuttle::check_random(program, 1500);
-    shuttle::check_pct(program, 1500, 3);
+    shuttle::check_random(program, 1000);
+    shuttle::check_pct(program, 1000, 3);
 }
 
 /// The server. It is locked for moments in which nothing else can run.

@@ -6,7 +6,7 @@ use rusqlite::Connection;
 use serde_json::{Value, json};
 use std::path::Path;
 use std::sync::Arc;
-use usual_tide::record::{Record, RecordKey};
+use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::writes::{Neighbours, Show, Write};
 use usual_tide_sources::link::{Answer, DirectSource};
 use usual_tide_sources::sqlite::{SqliteError, SqliteSource};
@@ -200,4 +200,59 @@ fn what_the_database_forbids_is_refused_for_good() {
     std::fs::set_permissions(&path, permissions).unwrap();
     let count = Table::open(SqliteSource::table(&path, "p")).items.len();
     assert_eq!(count, 2);
+}
+
+#[test]
+fn what_the_database_sets_itself_is_in_nobodys_way() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("studio.db");
+    let database = database(
+        &path,
+        "CREATE TABLE pieces (id TEXT PRIMARY KEY, title TEXT, note TEXT, shelf INTEGER DEFAULT 3, place REAL);
+         INSERT INTO pieces VALUES ('P-1', 'Bowl', NULL, 1, 10), ('P-2', 'Mug', NULL, 1, 20);",
+    );
+    let source = SqliteSource::table(&path, "pieces").and_then(|one| one.ordered_by("place"));
+    let mut table = Table::open(source);
+    let id = FieldName::parse("id").unwrap();
+    let piece = |text: &str| usual_tide::record::parse(text, &id).unwrap().remove(0);
+    let end = Some(Neighbours {
+        after: Some("P-2".into()),
+        before: None,
+    });
+    let vase = piece(r#"[{"id": "P-3", "title": "Vase"}]"#);
+    let saved = |answer: Answer<Record>| match answer {
+        Answer::SavedAs(item) => serde_json::to_string(&item.to_members()).unwrap(),
+        answer => panic!("{answer:?}"),
+    };
+    let as_stored = r#"{"id":"P-3","title":"Vase","note":null,"shelf":3,"place":21.0}"#;
+    let added = table.write(None, Some(vase.clone()), end.clone());
+    assert_eq!(saved(added), as_stored);
+    // The others keep their numbers.
+    let places: Vec<f64> = database
+        .prepare("SELECT place FROM pieces ORDER BY place")
+        .and_then(|mut rows| rows.query_map([], |row| row.get(0))?.collect())
+        .unwrap();
+    assert_eq!(places, [10.0, 20.0, 21.0]);
+
+    // Asked once more, since the answer was lost, it is saved already; with other values it is another.
+    let again = table.write(None, Some(vase.clone()), end.clone());
+    assert_eq!(saved(again), as_stored);
+    for other in [
+        r#"[{"id": "P-3", "title": "Jug"}]"#,
+        r#"[{"id": "P-3", "title": "Vase", "shelf": 4}]"#,
+        r#"[{"id": "P-3"}]"#,
+    ] {
+        let refused = table.write(None, Some(piece(other)), end.clone());
+        assert_eq!(reason(&refused), "another item has this key");
+    }
+
+    // It is removed by one who has not seen what the database set, and by no one who has seen another version.
+    let refused = table.write(
+        Some(piece(r#"[{"id": "P-3", "title": "Jug"}]"#)),
+        None,
+        None,
+    );
+    assert_eq!(reason(&refused), "it was changed meanwhile");
+    assert_eq!(table.write(Some(vase), None, None), Answer::Saved);
+    assert_eq!(table.ids(), [r#""P-1""#, r#""P-2""#]);
 }

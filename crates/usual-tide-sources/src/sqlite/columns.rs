@@ -88,6 +88,8 @@ pub(super) struct Column {
     pub(super) pointer: String,
     pub(super) field: FieldName,
     declared: Declared,
+    /// Whether the database sets it where no value is given.
+    pub(super) has_default: bool,
 }
 
 impl Column {
@@ -117,6 +119,7 @@ impl Column {
                 Declared::Other
             },
             name,
+            has_default: false,
         })
     }
 
@@ -199,11 +202,13 @@ pub(super) fn of_table(
     database: &Connection,
     table: &str,
 ) -> Result<(Vec<Column>, Option<Column>), SqliteError> {
-    let mut statement = database.prepare("SELECT name, type, pk FROM pragma_table_info(?)")?;
+    let mut statement = database
+        .prepare("SELECT name, type, pk, dflt_value IS NOT NULL FROM pragma_table_info(?)")?;
     let mut rows = statement.query([table])?;
     let (mut columns, mut keys) = (Vec::new(), Vec::new());
     while let Some(row) = rows.next()? {
-        let column = Column::new(row.get(0)?, &row.get::<_, String>(1)?)?;
+        let mut column = Column::new(row.get(0)?, &row.get::<_, String>(1)?)?;
+        column.has_default = row.get(3)?;
         if row.get::<_, i64>(2)? > 0 {
             keys.push(column.clone());
         }

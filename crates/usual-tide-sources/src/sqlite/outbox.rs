@@ -1,9 +1,10 @@
 //! Unsent writes in a database.
 
+use crate::faults::before_statement;
 use crate::link::{Outbox, OutboxError};
 use rusqlite::Connection;
 use serde_json::{Map, Value, json};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 use usual_tide::record::{FieldName, Record, RecordKey, RecordMaker};
@@ -32,6 +33,7 @@ use usual_tide::writes::{Neighbours, Show, Write};
 #[derive(Debug)]
 pub struct SqliteOutbox {
     database: Connection,
+    path: PathBuf,
     maker: RecordMaker,
 }
 
@@ -42,8 +44,10 @@ impl SqliteOutbox {
     ///
     /// [`OutboxError`].
     pub fn open(path: impl AsRef<Path>, key: &FieldName) -> Result<Self, OutboxError> {
+        let path = path.as_ref();
         let open = || -> rusqlite::Result<Connection> {
-            let database = Connection::open(&path)?;
+            before_statement()?;
+            let database = Connection::open(path)?;
             database.busy_timeout(Duration::from_secs(5))?;
             database.execute_batch(
                 "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;
@@ -53,17 +57,22 @@ impl SqliteOutbox {
             )?;
             Ok(database)
         };
-        let database = open().map_err(|why| failed("the unsent writes cannot be opened", why))?;
+        let database = open().map_err(|why| failed(path, "cannot be opened", why))?;
         Ok(Self {
             database,
+            path: path.to_owned(),
             maker: RecordMaker::new(key),
         })
     }
 }
 
-fn failed(what: &str, why: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> OutboxError {
+fn failed(
+    path: &Path,
+    what: &str,
+    why: impl Into<Box<dyn std::error::Error + Send + Sync>>,
+) -> OutboxError {
     OutboxError {
-        what: what.to_owned(),
+        what: format!("the unsent writes in {} {what}", path.display()),
         why: why.into(),
     }
 }
@@ -71,19 +80,18 @@ fn failed(what: &str, why: impl Into<Box<dyn std::error::Error + Send + Sync>>) 
 impl Outbox<Record> for SqliteOutbox {
     fn kept(&mut self) -> Result<Vec<(u64, Write<Record>)>, OutboxError> {
         let read = || -> rusqlite::Result<Vec<(u64, String)>> {
+            before_statement()?;
             let sql = "SELECT number, write FROM unsent ORDER BY number";
             let mut statement = self.database.prepare(sql)?;
             let rows = statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?;
             rows.collect()
         };
-        let rows = read().map_err(|why| failed("the unsent writes cannot be read", why))?;
+        let rows = read().map_err(|why| failed(&self.path, "cannot be read", why))?;
         let writes = rows.into_iter().map(|(number, text)| {
             let write = from_json(&text, &self.maker);
             let why = || {
-                failed(
-                    &format!("unsent write {number}"),
-                    format!("not a write: {text}"),
-                )
+                let what = format!("cannot be read: number {number}");
+                failed(&self.path, &what, format!("not a write: {text}"))
             };
             Ok((number, write.ok_or_else(why)?))
         });
@@ -92,27 +100,31 @@ impl Outbox<Record> for SqliteOutbox {
 
     fn keep(&mut self, writes: &[Arc<Write<Record>>]) -> Result<Vec<u64>, OutboxError> {
         let mut keep = || -> rusqlite::Result<Vec<u64>> {
+            before_statement()?;
             let all = self.database.transaction()?;
             let mut insert =
                 all.prepare_cached("INSERT INTO unsent (write) VALUES (?) RETURNING number")?;
             let texts = writes.iter().map(|write| to_json(write).to_string());
-            let numbers = texts.map(|text| insert.query_row([text], |row| row.get(0)));
+            let numbers = texts.map(|text| {
+                before_statement()?;
+                insert.query_row([text], |row| row.get(0))
+            });
             let numbers = numbers.collect::<Result<_, _>>()?;
             drop(insert);
+            before_statement()?;
             all.commit()?;
             Ok(numbers)
         };
-        keep().map_err(|why| failed("writes cannot be kept", why))
+        keep().map_err(|why| failed(&self.path, "cannot take another", why))
     }
 
     fn forget(&mut self, number: u64) -> Result<(), OutboxError> {
         let sql = "DELETE FROM unsent WHERE number = ?";
-        let done = self
-            .database
-            .prepare_cached(sql)
+        let done = before_statement()
+            .and_then(|()| self.database.prepare_cached(sql))
             .and_then(|mut one| one.execute([number]));
-        done.map(drop)
-            .map_err(|why| failed("an answered write cannot be forgotten", why))
+        let what = format!("cannot forget number {number}, which was answered");
+        done.map(drop).map_err(|why| failed(&self.path, &what, why))
     }
 }
 

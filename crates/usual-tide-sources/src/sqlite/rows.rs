@@ -1,6 +1,7 @@
 //! What is read from a database, and in which order.
 
 use super::columns::{Column, RowReader, SqliteError, quoted};
+use crate::faults::before_statement;
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, OptionalExtension};
 use usual_tide::record::{Record, RecordKey};
@@ -85,6 +86,7 @@ impl Rows {
         database: &Connection,
         mut progress: impl FnMut(usize) -> bool,
     ) -> Result<Option<Vec<Record>>, SqliteError> {
+        before_statement()?;
         let mut reader = RowReader::new(&self.columns, &self.key.field);
         let mut statement = database.prepare_cached(&self.all)?;
         let mut cells = statement.query([])?;
@@ -104,6 +106,7 @@ impl Rows {
         database: &Connection,
         key: &RecordKey,
     ) -> Result<Option<Record>, SqliteError> {
+        before_statement()?;
         let sql = self.select(&format!("WHERE {} = ?", self.key_column()));
         let mut statement = database.prepare_cached(&sql)?;
         let mut cells = statement.query([cell_of(key)])?;
@@ -123,6 +126,7 @@ impl Rows {
         order: &Column,
         key: &RecordKey,
     ) -> Result<Option<f64>, SqliteError> {
+        before_statement()?;
         let table = self.table.as_deref().map(quoted).unwrap_or_default();
         let (order, key_column) = (order.quoted(), self.key_column());
         let sql = format!("SELECT {order} FROM {table} WHERE {key_column} = ?");

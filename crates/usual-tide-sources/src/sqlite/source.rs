@@ -3,6 +3,7 @@
 use super::columns::{self, Column, SqliteError};
 use super::rows::Rows;
 use super::write::{apply, refusal};
+use crate::faults::before_statement;
 use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use rusqlite::fallible_iterator::FallibleIterator;
 use rusqlite::{Batch, Connection, ErrorCode, OpenFlags, TransactionBehavior};
@@ -260,17 +261,17 @@ impl Source<Record> for SqliteSource {
     ) -> Result<(), SourceError> {
         let mut database = lock(&self.database);
         let followed = database.follow(&self.path);
+        let mut others_changed = false;
         let done = followed.and_then(|another| {
-            let (done, others) = write_all(&self.rows, &mut database.connection, writes)?;
-            Ok((done, others || another))
+            others_changed = another;
+            let connection = &mut database.connection;
+            write_all(&self.rows, connection, writes, answers, &mut others_changed)
         });
         drop(database);
-        let (done, others_changed) = done.map_err(|why| self.failed(why))?;
-        answers.extend(done);
         if let Some(news) = self.news.as_ref().filter(|_| others_changed) {
             news.stale();
         }
-        Ok(())
+        done.map_err(|why| self.failed(why))
     }
 
     fn watch(&mut self, news: ChangeSender<Record>) {
@@ -288,33 +289,34 @@ impl Source<Record> for SqliteSource {
     }
 }
 
-/// All writes in one transaction; one that is refused leaves the others. Also returns whether rows have changed that
-/// no write is about.
+/// All writes in one transaction; one that is refused leaves the others. Tells their answers as far as they came,
+/// and whether rows have changed that no write is about.
 fn write_all(
     rows: &Rows,
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
-) -> Result<(Vec<Answer<Record>>, bool), SqliteError> {
-    match write_together(rows, database, writes)? {
-        Some(done) => Ok(done),
-        // One of them made the database roll everything back, so that each gets a transaction of its own.
-        None => {
-            let mut all = (Vec::with_capacity(writes.len()), false);
-            for write in writes {
-                let alone = std::slice::from_ref(write);
-                let (answers, others) = match write_together(rows, database, alone)? {
-                    Some(done) => done,
-                    None => {
-                        let reason = "a rule of the database has rolled the write back";
-                        (vec![Answer::refused(reason)], false)
-                    }
-                };
-                all.0.extend(answers);
-                all.1 |= others;
+    answers: &mut Vec<Answer<Record>>,
+    others_changed: &mut bool,
+) -> Result<(), SqliteError> {
+    if let Some((done, others)) = write_together(rows, database, writes)? {
+        answers.extend(done);
+        *others_changed |= others;
+        return Ok(());
+    }
+    // One of them made the database roll everything back, so that each gets a transaction of its own.
+    for write in writes {
+        match write_together(rows, database, std::slice::from_ref(write))? {
+            Some((done, others)) => {
+                answers.extend(done);
+                *others_changed |= others;
             }
-            Ok(all)
+            None => {
+                let reason = "a rule of the database has rolled the write back";
+                answers.push(Answer::refused(reason));
+            }
         }
     }
+    Ok(())
 }
 
 /// The answers to some writes, and whether rows have changed that no write is about.
@@ -326,6 +328,7 @@ fn write_together(
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
 ) -> Result<Option<Done>, SqliteError> {
+    before_statement()?;
     let all = match database.transaction_with_behavior(TransactionBehavior::Immediate) {
         Ok(all) => all,
         Err(why) => {
@@ -337,12 +340,14 @@ fn write_together(
     let mut answers = Vec::with_capacity(writes.len());
     let mut others_changed = false;
     for write in writes {
+        before_statement()?;
         all.execute_batch("SAVEPOINT one_write")?;
         let carried = apply(rows, &all, write)?;
         if all.is_autocommit() {
             // Nothing of the transaction is left.
             return Ok(None);
         }
+        before_statement()?;
         match carried.answer {
             // What was done before the refusal is taken back.
             Answer::Refused { .. } => {
@@ -355,6 +360,7 @@ fn write_together(
         }
         answers.push(carried.answer);
     }
+    before_statement()?;
     match all.commit() {
         Ok(()) => Ok(Some((answers, others_changed))),
         // A rule that is checked at the end, a foreign key say.

@@ -2,6 +2,7 @@
 
 use super::columns::{Column, SqliteError, quoted};
 use super::rows::{Rows, cell_of};
+use crate::faults::before_statement;
 use crate::link::Answer;
 use crate::merge::{Operation, operation, saved};
 use rusqlite::types::Value as Cell;
@@ -43,12 +44,21 @@ fn answer(
     };
     let table = quoted(table);
     let before = rows.get(database, &write.key)?;
-    let done = match operation(write, before.as_ref()) {
+    let asked = match (&write.before, &write.after, &before) {
+        // It was added before, and its answer was lost.
+        (None, Some(after), Some(now)) if is_ours(rows, after, now) => {
+            return Ok(saved(write, now));
+        }
+        (Some(old), None, Some(now)) if is_ours(rows, old, now) => Operation::Remove,
+        _ => operation(write, before.as_ref()),
+    };
+    let done = match asked {
         Operation::None(answer) => return Ok(answer),
         Operation::Remove => {
             let sql = format!("DELETE FROM {table} WHERE {} = ?", rows.key_column());
-            let statement = database.prepare_cached(&sql);
-            statement.and_then(|mut statement| statement.execute([cell_of(&write.key)]))
+            before_statement()
+                .and_then(|()| database.prepare_cached(&sql))
+                .and_then(|mut statement| statement.execute([cell_of(&write.key)]))
         }
         Operation::Add => {
             let Some(item) = &write.after else {
@@ -90,6 +100,28 @@ fn answer(
         (None, Some(_)) => Answer::refused("the database did not store the item"),
         (Some(_), None) => Answer::refused("the database did not remove the item"),
     })
+}
+
+/// Whether a row is an item of ours but for what the database sets itself: nulls and defaults of columns that the item
+/// has no value for, and the number in the order, which is the row's place and not its content.
+fn is_ours(rows: &Rows, ours: &Record, now: &Record) -> bool {
+    let set_by_database = |path: &FieldPath| {
+        let column = rows
+            .columns
+            .iter()
+            .find(|column| column.pointer == path.as_pointer());
+        let is_order = rows
+            .order
+            .as_ref()
+            .is_some_and(|order| order.pointer == path.as_pointer());
+        let value = |item: &'_ Record| {
+            let value = item.get(path.as_pointer());
+            value.is_some_and(|value| value != MemberValue::Null)
+        };
+        let has_default = column.is_some_and(|column| column.has_default);
+        is_order || (!value(ours) && (!value(now) || has_default))
+    };
+    ours.changed_fields(now).iter().all(set_by_database)
 }
 
 /// A member that was asked for and is not there afterwards, or is as it was before. Another value is an answer: a
@@ -180,6 +212,7 @@ fn insert(
     let cells = given
         .iter()
         .map(|column| column.cell(item.field(&column.field)));
+    before_statement()?;
     database
         .prepare_cached(&sql)?
         .execute(params_from_iter(cells))
@@ -208,6 +241,7 @@ fn update(
         .iter()
         .map(|column| column.cell(item.field(&column.field)));
     let cells = cells.chain([cell_of(item.key())]);
+    before_statement()?;
     database
         .prepare_cached(&sql)?
         .execute(params_from_iter(cells))
@@ -231,11 +265,16 @@ fn place(
         return Ok((!at_end).then(|| Answer::refused(refused)));
     };
     let (rank_column, key_column) = (order.quoted(), rows.key_column());
-    // Rows without a number have no place among the others.
-    let unnumbered = format!("SELECT EXISTS (SELECT 1 FROM {table} WHERE {rank_column} IS NULL)");
-    let number_first: bool = database.query_row(&unnumbered, [], |row| row.get(0))?;
+    // Other rows without a number have no place among the others.
+    let unnumbered = format!(
+        "SELECT EXISTS (SELECT 1 FROM {table} WHERE {rank_column} IS NULL AND {key_column} <> ?)"
+    );
+    before_statement()?;
+    let mut number_first = database.prepare_cached(&unnumbered)?;
+    let number_first: bool = number_first.query_row([cell_of(&write.key)], |row| row.get(0))?;
     for numbered_anew in [number_first, true] {
         if numbered_anew {
+            before_statement()?;
             let tie = rows.tie();
             database.execute_batch(&format!(
                 "UPDATE {table} SET {rank_column} = numbered.rank FROM (SELECT {tie} AS id, \
@@ -246,6 +285,7 @@ fn place(
         if let Some(rank) = rank_between(rows, table, database, order, place, &write.key)? {
             let sql = format!("UPDATE {table} SET {rank_column} = ? WHERE {key_column} = ?");
             let cells = [Cell::Real(rank), cell_of(&write.key)];
+            before_statement()?;
             let mut update = database.prepare_cached(&sql)?;
             *written += update.execute(params_from_iter(cells))? as u64;
             return Ok(None);
@@ -266,6 +306,7 @@ fn rank_between(
     let rank_column = order.quoted();
     let others = format!("FROM {table} WHERE {} <> ?1", rows.key_column());
     let find = |sql: String, rank: Option<f64>| -> Result<Option<f64>, SqliteError> {
+        before_statement()?;
         let mut statement = database.prepare_cached(&sql)?;
         let found = match rank {
             Some(rank) => statement.query_row((cell_of(key), rank), |row| row.get(0))?,
