@@ -5,20 +5,20 @@ use std::io;
 use std::io::Write;
 
 /// Comes before a call. With the feature `faults`, and where a test asks for it, the call fails.
-#[cfg(all(feature = "faults", any(feature = "files", feature = "sqlite")))]
+#[cfg(feature = "faults")]
 pub(crate) fn before(call: &'static str) -> io::Result<()> {
     fail::fail_point!(call, |kind| Err(error(kind.as_deref())));
     Ok(())
 }
 
-#[cfg(all(not(feature = "faults"), feature = "files"))]
+#[cfg(not(feature = "faults"))]
 #[expect(clippy::unnecessary_wraps, reason = "with the feature it can fail")]
 #[inline]
 pub(crate) fn before(_: &'static str) -> io::Result<()> {
     Ok(())
 }
 
-#[cfg(all(feature = "faults", any(feature = "files", feature = "sqlite")))]
+#[cfg(feature = "faults")]
 fn error(kind: Option<&str>) -> io::Error {
     let kind = match kind {
         Some("full") => io::ErrorKind::StorageFull,
@@ -29,7 +29,7 @@ fn error(kind: Option<&str>) -> io::Error {
 }
 
 /// Comes before a statement of a database.
-#[cfg(all(feature = "faults", feature = "sqlite"))]
+#[cfg(feature = "sqlite")]
 pub(crate) fn before_statement() -> rusqlite::Result<()> {
     use rusqlite::ffi;
     before("statement").map_err(|why| {
@@ -39,13 +39,6 @@ pub(crate) fn before_statement() -> rusqlite::Result<()> {
         };
         rusqlite::Error::SqliteFailure(ffi::Error::new(code), Some(why.to_string()))
     })
-}
-
-#[cfg(all(not(feature = "faults"), feature = "sqlite"))]
-#[expect(clippy::unnecessary_wraps, reason = "with the feature it can fail")]
-#[inline]
-pub(crate) fn before_statement() -> rusqlite::Result<()> {
-    Ok(())
 }
 
 /// Writes that can fail; then half of what was to be written is there.
