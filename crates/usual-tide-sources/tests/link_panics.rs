@@ -182,6 +182,8 @@ fn run(panics_at: usize) -> Option<&'static str> {
     }
     assert!(link.close(LONG).is_empty());
 
+    // What follows only looks.
+    app.calls.made.store(panics_at + 1, Ordering::SeqCst);
     let panicked = *app.calls.panicked.lock().unwrap();
     let ids = |pieces: &[Piece]| {
         let mut ids: Vec<(u32, bool)> =
@@ -229,12 +231,16 @@ fn run(panics_at: usize) -> Option<&'static str> {
 
 #[test]
 fn a_panic_at_any_call_of_the_apps_code_does_not_end_the_link() {
-    let mut panicked = Vec::new();
+    let (mut panicked, mut without) = (Vec::new(), 0);
     for call in 0.. {
         match run(call) {
             Some(what) if !panicked.contains(&what) => panicked.push(what),
             Some(_) => {}
-            None => break,
+            // How many calls there are differs a little: some edits are told together.
+            None => without += 1,
+        }
+        if without == 3 {
+            break;
         }
     }
     panicked.sort_unstable();

@@ -410,9 +410,8 @@ fn unsent_writes_are_sent_by_the_next_run() {
     assert_eq!(there.len(), 2);
     assert_eq!(there[0], piece(3));
     assert_eq!(there[1].get("title").unwrap(), json!("Jug"));
-    let mut outbox = SqliteOutbox::open(&unsent, &id()).unwrap();
-    wait_for(|| outbox_len(&unsent) == 0);
-    assert!(outbox.kept().unwrap().is_empty());
+    assert!(link.close(LONG).is_empty());
+    assert_eq!(outbox_len(&unsent), 0);
 }
 
 #[test]
@@ -453,4 +452,26 @@ fn outbox_len(path: &Path) -> usize {
         .kept()
         .unwrap()
         .len()
+}
+
+#[test]
+fn an_outbox_is_held_by_one_run_at_a_time() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("studio.unsent");
+    let key = FieldName::parse("id").unwrap();
+    let first = SqliteOutbox::open(&path, &key).unwrap();
+    let refused = SqliteOutbox::open(&path, &key).unwrap_err().to_string();
+    let expected = format!(
+        "the unsent writes in {} are in use by another run",
+        path.display()
+    );
+    assert!(refused.starts_with(&expected), "{refused}");
+    drop(first);
+    assert!(
+        SqliteOutbox::open(&path, &key)
+            .unwrap()
+            .kept()
+            .unwrap()
+            .is_empty()
+    );
 }

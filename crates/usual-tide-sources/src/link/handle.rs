@@ -25,6 +25,7 @@ pub struct Link<T: Item> {
     store: SharedStore<T>,
     commands: Sender<Command<T>>,
     control: Arc<Control>,
+    kept: KeptWrites<T>,
     _writes: Subscription<T>,
 }
 
@@ -76,7 +77,13 @@ impl<T: Item + Fields> Link<T> {
                 let _ = commands.send(Command::Writes);
             }
         })?;
-        let worker = Worker::new(store.clone(), Arc::clone(&control), options, kept, received);
+        let worker = Worker::new(
+            store.clone(),
+            Arc::clone(&control),
+            options,
+            kept.clone(),
+            received,
+        );
         let ended = Arc::clone(&control);
         thread::Builder::new()
             .name("usual-tide-link".to_owned())
@@ -92,6 +99,7 @@ impl<T: Item + Fields> Link<T> {
             store,
             commands,
             control,
+            kept,
             _writes: writes,
         })
     }
@@ -131,16 +139,19 @@ impl<T: Item> Link<T> {
         }
     }
 
-    /// Waits until every write is answered.
+    /// Waits until every write is answered, and forgotten by the outbox.
     ///
     /// # Errors
     ///
     /// [`TimedOut`] with the state.
     pub fn flush(&self, most: Duration) -> Result<(), TimedOut> {
         let end = Instant::now() + most;
+        // The thread forgets what the app has answered.
+        self.send(Command::Writes);
         loop {
             let progress = self.control.progress();
-            if self.waiting() == 0 {
+            let forgotten = self.kept.tickets().is_empty() || self.state().has_failed();
+            if forgotten && self.waiting() == 0 {
                 return Ok(());
             }
             let rest = end.saturating_duration_since(Instant::now());

@@ -33,6 +33,10 @@ pub enum LinkState {
 }
 
 impl LinkState {
+    pub(super) fn has_failed(&self) -> bool {
+        matches!(self, Self::Failed { .. })
+    }
+
     /// Whether the items were loaded.
     pub fn is_ready(&self) -> bool {
         matches!(self, Self::Ready { .. })

@@ -2,7 +2,7 @@
 
 use crate::faults::before_statement;
 use crate::link::{Outbox, OutboxError};
-use rusqlite::Connection;
+use rusqlite::{Connection, ErrorCode};
 use serde_json::{Map, Value, json};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -13,7 +13,8 @@ use usual_tide::writes::{Neighbours, Show, Write};
 /// Writes that wait for an answer, in a SQLite database: those that one run of the app could not send, the next
 /// one sends.
 ///
-/// Each is on the disk when [`keep`](Outbox::keep) returns. The table `unsent` has a `number` and the write as JSON:
+/// Each is on the disk when [`keep`](Outbox::keep) returns. One run at a time holds the file; a second one gets an
+/// error. The table `unsent` has a `number` and the write as JSON:
 /// `key`, `before`, `after`, `place` with `after` and `before`, and `show`.
 ///
 /// ```
@@ -48,16 +49,28 @@ impl SqliteOutbox {
         let open = || -> rusqlite::Result<Connection> {
             before_statement()?;
             let database = Connection::open(path)?;
-            database.busy_timeout(Duration::from_secs(5))?;
+            // As long as a run that ends may take.
+            database.busy_timeout(Duration::from_secs(2))?;
+            // Two runs at a time would both send what waits: the first holds the file until it ends.
             database.execute_batch(
-                "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;
+                "PRAGMA locking_mode = EXCLUSIVE; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;
+                 BEGIN EXCLUSIVE;
                  CREATE TABLE IF NOT EXISTS unsent (
                      number INTEGER PRIMARY KEY AUTOINCREMENT, write TEXT NOT NULL
-                 );",
+                 );
+                 COMMIT;",
             )?;
             Ok(database)
         };
-        let database = open().map_err(|why| failed(path, "cannot be opened", why))?;
+        let database = open().map_err(|why| {
+            let what = match why.sqlite_error_code() {
+                Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
+                    "are in use by another run, which is to be ended first or to have a file of its own"
+                }
+                _ => "cannot be opened",
+            };
+            failed(path, what, why)
+        })?;
         Ok(Self {
             database,
             path: path.to_owned(),
