@@ -293,3 +293,6 @@ impl<T> Drop for Cursor<T> {
 pub(super) fn lock<T>(cursor: &Mutex<Cursor<T>>) -> MutexGuard<'_, Cursor<T>> {
     cursor.lock().unwrap_or_else(PoisonError::into_inner)
 }
+
+#[cfg(test)]
+mod tests;

@@ -224,8 +224,8 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let above = self.leaf(left).parent;
         let inner = self.inner_mut(above);
         let at = inner.index_of(left);
+        // What is counted for the other goes with it.
         inner.add_to_count(at, count);
-        inner.add_to_count(at + 1, -count);
         self.unlink_leaf(right);
     }
 
@@ -244,7 +244,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         self.leaf_mut(to).push_all(&moving);
     }
 
-    /// Takes a leaf whose rows are gone, and gone from the counts, out of chain and tree.
+    /// Takes a leaf whose rows are gone out of chain and tree.
     fn unlink_leaf(&mut self, leaf: NodeId) {
         let above = self.leaf(leaf).parent;
         if above.is_none() {
@@ -314,7 +314,6 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         let inner = self.inner_mut(above);
         let at = inner.index_of(left);
         inner.add_to_count(at, moved);
-        inner.add_to_count(at + 1, -moved);
         self.free_inners.push(right);
         self.unlink_child(above, right, level);
     }

@@ -1,5 +1,6 @@
 //! The tree against a plain `Vec`, with nodes of four, the validator after each step.
 
+use super::ids::NodeId;
 use super::{Arrival, CountedTree, Slot};
 use proptest::prelude::*;
 use std::ops::Range;
@@ -86,8 +87,11 @@ fn apply(op: &Op, tree: &mut Tree, model: &mut Model) {
         }
         Op::Remove { at } if len > 0 => {
             let (key, slot) = model.rows.remove(at % len);
-            assert_eq!(tree.remove(Slot::from_u32(slot)), Some((at % len, key)));
-            assert_eq!(tree.remove(Slot::from_u32(slot)), None);
+            let slot = Slot::from_u32(slot);
+            let above = nodes_above(tree, slot);
+            assert_eq!(tree.remove(slot), Some((at % len, key)));
+            assert_eq!(tree.remove(slot), None);
+            assert_joined(tree, &above);
         }
         Op::Remove { .. } => {}
         Op::RemoveRun { at, count } => {
@@ -100,13 +104,60 @@ fn apply(op: &Op, tree: &mut Tree, model: &mut Model) {
         }
         Op::InsertRun { at, count } => {
             let at = at % (len + 1);
-            let key = model.fitting_key(at, 7);
-            let rows: Vec<(u64, u32)> = (0..count).map(|_| (key, model.fresh())).collect();
+            let high = model.rows.get(at).map_or(u64::MAX, |row| row.0);
+            let low = model.fitting_key(at, 7);
+            let key = |row: usize| (low + row as u64 / 2).min(high);
+            let rows: Vec<(u64, u32)> = (0..count).map(|row| (key(row), model.fresh())).collect();
             let slots: Vec<Slot> = rows.iter().map(|row| Slot::from_u32(row.1)).collect();
-            tree.insert_run(at, &slots, &vec![key; count]);
+            let keys: Vec<u64> = rows.iter().map(|row| row.0).collect();
+            tree.insert_run(at, &slots, &keys);
             model.rows.splice(at..at, rows);
         }
         Op::Merge { out, into } => merge(&out, &into, tree, model),
+    }
+}
+
+/// The leaf of a row and the inner nodes above it, lowest first, each with its length.
+fn nodes_above(tree: &Tree, slot: Slot) -> Vec<(NodeId, usize)> {
+    let leaf = tree.leaf_of(slot).unwrap();
+    let mut nodes = vec![(leaf, tree.leaf(leaf).len())];
+    for level in 0..tree.height {
+        let above = tree.parent(nodes[level as usize].0, level);
+        nodes.push((above, tree.inner(above).len()));
+    }
+    nodes
+}
+
+/// No node that lost something is sparse next to one that it fits together with.
+fn assert_joined(tree: &Tree, before: &[(NodeId, usize)]) {
+    for (level, (node, len_before)) in before.iter().enumerate() {
+        let len_of = |node: NodeId| match level {
+            0 => tree.leaf(node).len(),
+            _ => tree.inner(node).len(),
+        };
+        let free = match level {
+            0 => &tree.free_leaves,
+            _ => &tree.free_inners,
+        };
+        let len = len_of(*node);
+        let is_root = *node == tree.root;
+        if free.contains(node) || is_root || len >= *len_before || len > 1 {
+            continue;
+        }
+        let above = tree.parent(*node, level as u32);
+        let siblings = tree.inner(above).children();
+        let at = siblings.iter().position(|other| other == node).unwrap();
+        let beside = [at.checked_sub(1), Some(at + 1)];
+        for other in beside
+            .into_iter()
+            .flatten()
+            .filter_map(|at| siblings.get(at))
+        {
+            assert!(
+                len + len_of(*other) > 3,
+                "{node:?} and {other:?} at level {level}"
+            );
+        }
     }
 }
 
@@ -248,4 +299,34 @@ fn rows_before_a_row_come_nearest_first() {
     let before: Vec<usize> = tree.rows_before(slots[17]).map(Slot::index).collect();
     assert_eq!(before, (0..17).rev().collect::<Vec<_>>());
     assert_eq!(tree.rows_before(slots[0]).count(), 0);
+}
+
+/// How many leaves and inner nodes there are.
+fn nodes<const LEAF: usize, const FAN: usize>(tree: &CountedTree<LEAF, FAN>) -> (usize, usize) {
+    (
+        tree.leaves.len() - tree.free_leaves.len(),
+        tree.inners.len() - tree.free_inners.len(),
+    )
+}
+
+#[test]
+fn rows_that_arrive_at_the_end_fill_their_nodes() {
+    let (mut by_position, mut by_search) = (Tree::new(true), Tree::new(true));
+    let mut at_start = Tree::new(true);
+    for row in 0..4096 {
+        let (slot, key) = (Slot::from_u32(row), u64::from(row));
+        by_position.insert(row as usize, slot, key);
+        let place = by_search.lower_bound(key, |_| true);
+        by_search.insert_at(place, slot, key);
+        at_start.insert(0, slot, 4096 - key);
+    }
+    for tree in [by_position, by_search] {
+        // Leaves of four rows, under inner nodes of three or four children.
+        let (leaves, inners) = nodes(&tree);
+        assert_eq!(leaves, 1024);
+        assert!(inners <= 512, "{inners}");
+    }
+    // Elsewhere nodes are at least half full.
+    let (leaves, inners) = nodes(&at_start);
+    assert!(leaves <= 2048 && inners <= 2047, "{leaves} and {inners}");
 }
