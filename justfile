@@ -22,3 +22,7 @@ fuzz target seconds="60":
 # The pictures in docs/screenshots.
 screenshots:
     tools/screenshots.sh
+
+# Which small changes to the heart of the library no test notices.
+mutants sample="320":
+    tools/mutants.py --sample {{sample}}

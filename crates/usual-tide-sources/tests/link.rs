@@ -384,3 +384,30 @@ fn closing_tells_what_was_not_sent() {
         WriteState::Pending
     );
 }
+
+#[test]
+fn a_store_has_one_link_at_a_time() {
+    let server = server(vec![]);
+    let client = |number| Client {
+        number,
+        server: Arc::clone(&server),
+    };
+    let store = SharedStore::new(Store::new());
+    let link = Link::start_with(store.clone(), client(0), options()).unwrap();
+    let refused = Link::start_with(store.clone(), client(1), options()).unwrap_err();
+    let message = "another link sends this store's writes already: close that first";
+    assert_eq!(refused.to_string(), message);
+    link.wait_until_ready(LONG).unwrap();
+    assert!(link.close(LONG).is_empty());
+
+    // The next one goes on.
+    let link = Link::start_with(store.clone(), client(1), options()).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    store
+        .edit(|store| store.add(piece(900), Place::End))
+        .unwrap()
+        .unwrap();
+    link.flush(LONG).unwrap();
+    assert!(link.close(LONG).is_empty());
+    assert_eq!(server.lock().unwrap().items.last().unwrap().id, 900);
+}

@@ -146,7 +146,7 @@ pub mod sections {
 pub mod shared {
     #[cfg(feature = "stream")]
     pub use crate::store::ChangeStream;
-    pub use crate::store::{SharedEditError, SharedError, SharedStore, Subscription};
+    pub use crate::store::{SharedEditError, SharedError, SharedStore, Subscription, WritesClaim};
 }
 
 /// What edits of a store take and give.

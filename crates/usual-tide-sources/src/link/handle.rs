@@ -14,7 +14,7 @@ use super::worker::Worker;
 use std::fmt;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
-use usual_tide::shared::Subscription;
+use usual_tide::shared::{Subscription, WritesClaim};
 use usual_tide::writes::Write;
 use usual_tide::{Fields, Item, SharedStore};
 
@@ -27,6 +27,7 @@ pub struct Link<T: Item> {
     control: Arc<Control>,
     kept: KeptWrites<T>,
     _writes: Subscription<T>,
+    _claim: WritesClaim,
 }
 
 /// What was waited for did not happen in time.
@@ -44,7 +45,7 @@ pub struct TimedOut {
 
 impl<T: Item + Fields> Link<T> {
     /// Links a store and a source, and loads the items. From now on the store's edits wait for the source's
-    /// answers.
+    /// answers. A store has one link at a time.
     ///
     /// # Errors
     ///
@@ -63,6 +64,7 @@ impl<T: Item + Fields> Link<T> {
         source: impl Source<T>,
         mut options: LinkOptions<T>,
     ) -> Result<Self, LinkError> {
+        let claim = store.claim_writes()?;
         store.edit(|store| store.writes_mut().track())?;
         let kept = KeptWrites::begin(&store, options.outbox.take())?;
         let (commands, received) = channel();
@@ -101,6 +103,7 @@ impl<T: Item + Fields> Link<T> {
             control,
             kept,
             _writes: writes,
+            _claim: claim,
         })
     }
 }

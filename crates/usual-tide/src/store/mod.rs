@@ -36,7 +36,7 @@ pub use removals::{EndedRemoval, PendingRemoval, RemovalError, RemovalId, Remova
 pub use rules::InBatch;
 #[cfg(feature = "stream")]
 pub use shared::ChangeStream;
-pub use shared::{SharedEditError, SharedError, SharedStore, Subscription};
+pub use shared::{SharedEditError, SharedError, SharedStore, Subscription, WritesClaim};
 #[cfg(feature = "suggestions")]
 pub use suggestions::{Suggestion, Suggestions};
 pub use writes::{

@@ -56,7 +56,7 @@ fn without_feeds_some_changes_are_kept_and_no_more() {
         for _ in 0..100 {
             push(&mut log, rows(arrived, gone));
             let (entries, rows) = kept(&log);
-            assert!(entries >= KEPT_AT_LEAST && entries <= KEPT_ENTRIES);
+            assert!((KEPT_AT_LEAST..=KEPT_ENTRIES).contains(&entries));
             assert!(rows <= KEPT_ROWS || entries == KEPT_AT_LEAST);
             // What could stay, stays.
             assert!(entries == KEPT_ENTRIES || rows + arrived + gone > KEPT_ROWS);

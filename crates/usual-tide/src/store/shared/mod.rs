@@ -1,5 +1,6 @@
 //! One store for several threads, and its subscribers.
 
+mod claim;
 mod deliver;
 mod inside;
 #[cfg(feature = "stream")]
@@ -7,6 +8,7 @@ mod stream;
 mod subscription;
 mod sync;
 
+pub use claim::WritesClaim;
 #[cfg(feature = "stream")]
 pub use stream::ChangeStream;
 pub use subscription::Subscription;
@@ -18,7 +20,7 @@ use inside::{Inside, Role};
 use std::fmt;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::sync::{Arc, PoisonError};
-use sync::{Mutex, MutexGuard, RwLock};
+use sync::{AtomicBool, Mutex, MutexGuard, RwLock};
 
 /// A store that several threads share: a loader in the background, say, and the thread that draws.
 ///
@@ -63,6 +65,8 @@ pub struct SharedStore<T: Item> {
 struct Inner<T: Item> {
     store: RwLock<Store<T>>,
     delivery: Mutex<Delivery<T>>,
+    /// Whether somebody sends the writes.
+    claimed: Arc<AtomicBool>,
 }
 
 /// Why a shared store cannot be used at this moment. Nothing was done.
@@ -80,6 +84,9 @@ pub enum SharedError {
         "the store does not track writes: call store.writes_mut().track() before the first edit"
     )]
     NotTracked,
+    /// Another link sends the store's writes, and two would send each of them twice.
+    #[error("another link sends this store's writes already: close that first")]
+    Claimed,
     /// The list is not bound to this store.
     #[error(transparent)]
     UnknownList(#[from] crate::list::UnknownList),
@@ -104,6 +111,7 @@ impl<T: Item> SharedStore<T> {
             inner: Arc::new(Inner {
                 store: RwLock::new(store),
                 delivery: Mutex::new(Delivery::new()),
+                claimed: Arc::new(AtomicBool::new(false)),
             }),
         }
     }
