@@ -2,6 +2,7 @@
 
 import { SectionedElementList } from "/change-set.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "/cells.js";
+import { Choices } from "/choices.js";
 import { ask, LiveList, sectionsOf } from "/live-list.js";
 import { SelectedRows } from "/selected.js";
 import { Told } from "/told.js";
@@ -15,6 +16,7 @@ const keyName = way.join(".");
 const pathOf = (item) => `/items/${encodeURIComponent(keyOf(item))}`;
 
 const names = [];
+const choices = new Choices();
 /** How many letters the values of each field have at most, in the rows that came first. */
 const widths = new Map();
 /** Whether a change set is being put into effect. */
@@ -60,6 +62,7 @@ function fill(row, item) {
     names.push(...fresh);
     headings();
   }
+  for (const [name, value] of values) choices.note(name, value);
   row.setAttribute("aria-label", String(keyOf(item)));
   row.draggable = takesWrites && sort === "";
   const cells = names.map((name) => cell(row, name, values.get(name)));
@@ -104,6 +107,7 @@ function type(row, cell, name, value) {
   if (cell.querySelector("input")) return;
   const [input, read] = inputFor(value);
   input.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
+  choices.offer(input, name);
   cell.replaceChildren(input);
   row.typing = true;
   row.draggable = false;
@@ -494,6 +498,7 @@ $("add").addEventListener("click", () => {
     const label = document.createElement("label");
     label.append(name, input);
     input.required = name === keyName;
+    choices.offer(input, name);
     return [name, input, read, label];
   });
   const problem = Object.assign(document.createElement("p"), { className: "why" });

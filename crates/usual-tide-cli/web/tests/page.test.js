@@ -2,6 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
 import { ask, Refused, sectionsOf } from "../live-list.js";
 
@@ -22,6 +23,20 @@ test("nested values have dotted names", () => {
   const item = { id: 1, fee: { amount: "4.50", tax: { rate: 7 } }, tags: ["a"], note: null };
   assert.deepEqual(flat(item), [["id", 1], ["fee.amount", "4.50"], ["fee.tax.rate", 7], ["tags", ["a"]], ["note", null]]);
   assert.deepEqual(patchOf("fee.tax.rate", 8), { fee: { tax: { rate: 8 } } });
+});
+
+test("a column of few values offers them, and no other", () => {
+  const choices = new Choices();
+  for (let row = 0; row < 30; row += 1) {
+    choices.note("glaze", ["tenmoku", "celadon", null, "ash"][row % 4]);
+    choices.note("title", `Bowl ${row}`);
+    choices.note("height", row % 3);
+    choices.note("shelf", row === 0 ? "A1" : null);
+  }
+  assert.deepEqual(choices.of("glaze"), ["ash", "celadon", "tenmoku"]);
+  for (const other of ["title", "height", "shelf", "unknown"]) assert.deepEqual(choices.of(other), []);
+  choices.note("glaze", "clear");
+  assert.deepEqual(choices.of("glaze"), ["ash", "celadon", "clear", "tenmoku"]);
 });
 
 test("words are marked whatever their case and accents", () => {

@@ -128,6 +128,21 @@ fn items_are_added_edited_deleted_moved_and_it_is_undone() {
     until("the height", || {
         in_source(&server, first).unwrap()["height_mm"] == 321
     });
+    // What a column chooses among is offered; other texts can be typed.
+    let offered = "[...document.activeElement.list?.options ?? []].map((option) => option.value)";
+    page.click(&cell(first, "glaze"));
+    let glazes = page.value(offered);
+    assert!(
+        glazes.as_array().unwrap().contains(&json!("celadon")),
+        "{glazes}"
+    );
+    page.press(&format!("{ALL}salt{ENTER}"));
+    until("the glaze", || {
+        in_source(&server, first).unwrap()["glaze"] == "salt"
+    });
+    page.click(&cell(first, "title"));
+    assert_eq!(page.value(offered), json!([]));
+    page.press(ESCAPE);
     page.click(&cell(first, "due"));
     assert_eq!(page.value("document.activeElement.type"), "date");
     page.press(ESCAPE);
