@@ -62,6 +62,8 @@ export interface ElementListOptions<Item, Row extends Element = HTMLElement> {
   update?: (element: Row, item: Item) => void;
   /** How long elements slide and fade, in milliseconds; 180 unless said otherwise, 0 for not at all. */
   duration?: number;
+  /** Called when all elements are in their places, before they slide: to scroll, so that what one reads stays. */
+  settle?: () => void;
 }
 
 /** The children of an element as the rows of a list. */
@@ -72,6 +74,8 @@ export class ElementList<Item, Row extends Element = HTMLElement> {
   readonly elements: Row[];
   reset(rows: Item[]): void;
   apply(changes: ChangeSet<Item>): void;
+  /** The same without sliding. */
+  place(changes: ChangeSet<Item>): void;
 }
 
 /** The element of a section, and the one within it for its rows. */

@@ -1,6 +1,5 @@
 // Change sets in a web view: applied to arrays, and to elements with animation. An ES module without dependencies; what a
 // change set says is in docs/change-sets.md, its types are in change-set.d.ts.
-//
 //   import { applyChanges, ElementList } from "./change-set.js";
 //
 //   applyChanges(rows, changes);                 // an array of items
@@ -129,6 +128,7 @@ function rowAt(rows, { section, row }) {
   return found[row];
 }
 
+const DURATION = 180;
 const stillness = () => globalThis.matchMedia?.("(prefers-reduced-motion: reduce)").matches ?? false;
 
 /**
@@ -141,12 +141,10 @@ export class ElementList {
    * @param create makes the element of an item
    * @param update changes the element of an item that is another now; without it, the element is made anew
    * @param duration how long elements slide and fade, in milliseconds
+   * @param settle is called when all elements are in their places, before they slide: to scroll, so that what one reads stays
    */
-  constructor(container, { create, update, duration = 180 }) {
-    this.container = container;
-    this.create = create;
-    this.update = update;
-    this.duration = duration;
+  constructor(container, { create, update, duration = DURATION, settle }) {
+    Object.assign(this, { container, create, update, duration, settle });
     /** The elements of the rows, in order; those that are fading are not among them. */
     this.elements = [];
   }
@@ -162,19 +160,21 @@ export class ElementList {
    * @throws {ChangeSetError} where it does not fit; nothing is changed then.
    */
   apply(changes) {
+    slid(() => this.elements, this, () => this.place(changes));
+  }
+
+  /** The same without sliding. */
+  place(changes) {
     // Where it does not fit, it is refused here, before anything is touched.
     const after = applyChanges([...this.elements], { ...changes, updated: changes.updated.map(({ to }) => ({ to })) });
     for (const { from, to } of changes.updated) after[to] = this.elements[from];
-    const moves = this.duration > 0 && !stillness();
-    const places = moves ? places_of(this.elements) : new Map();
-    for (const { at } of changes.removed) this.#take_out(this.elements[at], moves);
+    this.#takeOut(changes.removed.map(({ at }) => this.elements[at]));
     for (const { at, item } of changes.inserted) after[at] = this.create(item);
     for (const { to, item } of changes.updated) after[to] = this.#updated(after[to], item);
     // From the last to the first, so that the element after each one is in its place already.
     const placed = [...changes.inserted.map(({ at }) => at), ...changes.moved.map(({ to }) => to)];
     for (const at of placed.sort((one, two) => two - one)) this.container.insertBefore(after[at], after[at + 1] ?? null);
     this.elements = after;
-    if (moves) slide(after, places, this.duration);
   }
 
   #updated(element, item) {
@@ -187,37 +187,37 @@ export class ElementList {
     return other;
   }
 
-  /** Takes an element out; it fades where it was, and takes no room. */
-  #take_out(element, fades) {
-    if (!fades || !element.animate) {
-      element.remove();
-      return;
+  /** Takes elements out; they fade where they were, and take no room. */
+  #takeOut(elements) {
+    const fades = this.duration > 0 && !stillness();
+    // All are looked at before one is changed, so that they are laid out once.
+    const places = elements.map(({ offsetTop: top, offsetLeft: left, offsetWidth: width }) =>
+      ({ top: `${top}px`, left: `${left}px`, width: `${width}px` }));
+    for (const [at, element] of elements.entries()) {
+      if (!fades || !element.animate) {
+        element.remove();
+        continue;
+      }
+      Object.assign(element.style, { position: "absolute", ...places[at] });
+      element.inert = true;
+      element.setAttribute("aria-hidden", "true");
+      const { finished } = element.animate([{ opacity: 1 }, { opacity: 0 }], { duration: this.duration });
+      finished.then(() => element.remove(), () => element.remove());
     }
-    const { offsetTop, offsetLeft, offsetWidth } = element;
-    Object.assign(element.style, { position: "absolute", top: `${offsetTop}px`, left: `${offsetLeft}px`, width: `${offsetWidth}px` });
-    element.inert = true;
-    element.setAttribute("aria-hidden", "true");
-    const fading = element.animate([{ opacity: 1 }, { opacity: 0 }], { duration: this.duration });
-    fading.finished.then(() => element.remove(), () => element.remove());
   }
 }
 
-/** Where elements are on the screen. */
-function places_of(elements) {
-  return new Map(elements.map((element) => [element, element.getBoundingClientRect()]));
-}
-
-/** Lets each element that is elsewhere now slide from where it was. */
-function slide(elements, places, duration) {
-  const moved = [];
-  for (const element of elements) {
-    const before = places.get(element);
-    if (!before) continue;
+/** Makes a change, and lets each element that is elsewhere on the screen then slide from where it was. */
+function slid(elements, { duration = DURATION, settle }, change) {
+  const moves = duration > 0 && !stillness();
+  const places = new Map(moves ? elements().map((element) => [element, element.getBoundingClientRect()]) : []);
+  change();
+  settle?.();
+  const shifts = (moves ? elements() : []).filter((element) => places.has(element)).map((element) => {
     const now = element.getBoundingClientRect();
-    const [x, y] = [before.left - now.left, before.top - now.top];
-    if (x !== 0 || y !== 0) moved.push([element, x, y]);
-  }
-  for (const [element, x, y] of moved) {
+    return [element, places.get(element).left - now.left, places.get(element).top - now.top];
+  });
+  for (const [element, x, y] of shifts.filter(([, x, y]) => x !== 0 || y !== 0)) {
     element.animate([{ transform: `translate(${x}px, ${y}px)` }, { transform: "none" }], { duration, easing: "ease-out" });
   }
 }
@@ -233,10 +233,7 @@ export class SectionedElementList {
    * @param updateSection changes them for a section that has another heading, count or total
    */
   constructor(container, { createSection, updateSection, ...options }) {
-    this.container = container;
-    this.createSection = createSection;
-    this.updateSection = updateSection;
-    this.options = options;
+    Object.assign(this, { container, createSection, updateSection, options });
     this.sections = [];
   }
 
@@ -258,6 +255,10 @@ export class SectionedElementList {
    * @throws {ChangeSetError} where it does not fit; nothing is changed then.
    */
   apply(changes) {
+    slid(() => this.sections.flatMap((made) => made.list.elements), this.options, () => this.#place(changes));
+  }
+
+  #place(changes) {
     const after = applySectionChanges(this.sections.map((made) => made.section), changes);
     const known = new Map(this.sections.map((made, from) => [made.key, { made, from }]));
     const made = after.map((section, to) => {
@@ -266,7 +267,7 @@ export class SectionedElementList {
       if (!kept) return this.#made(section);
       known.delete(key);
       if (this.updateSection) this.updateSection(kept.made.parts, section);
-      kept.made.list.apply(within(changes, kept.from, to, kept.made.section.rows.length, section.rows));
+      kept.made.list.place(within(changes, kept.from, to, kept.made.section.rows.length, section.rows));
       return Object.assign(kept.made, { section });
     });
     for (const { made: gone } of known.values()) gone.parts.element.remove();

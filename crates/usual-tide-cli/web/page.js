@@ -4,10 +4,10 @@ import { SectionedElementList } from "/change-set.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "/cells.js";
 import { Choices } from "/choices.js";
 import { ask, LiveList, sectionsOf } from "/live-list.js";
+import { ROWS, ScrolledRows } from "/scrolled.js";
 import { SelectedRows } from "/selected.js";
 import { Told } from "/told.js";
 
-const WINDOW = 200;
 const $ = (id) => document.getElementById(id);
 const way = JSON.parse(document.body.dataset.key);
 const takesWrites = document.body.dataset.writes === "true";
@@ -27,6 +27,8 @@ let sort = "";
 const numeric = new Set();
 let sums = [];
 let matching = 0;
+/** Keeps what one reads where it is, while a change set is put into effect. */
+let settle = () => {};
 /** How the connection stands. */
 let connection = "loading";
 const undone = [];
@@ -299,6 +301,7 @@ const view = new SectionedElementList($("rows"), {
     return parts;
   },
   updateSection: name,
+  settle: () => settle(),
 });
 
 /** A section's heading, which hides its rows and shows them again. */
@@ -346,7 +349,7 @@ function headings() {
     const button = Object.assign(document.createElement("button"), { type: "button", textContent: name + sign });
     button.addEventListener("click", () => {
       sort = sort === name ? `-${name}` : sort === `-${name}` ? "" : name;
-      change({ sort });
+      look({ sort });
     });
     cell.append(button);
     return cell;
@@ -367,16 +370,35 @@ function count() {
   $("nothing").hidden = rows > 0;
   const asked = $("search").value.trim() !== "" || $("filter").value.trim() !== "";
   $("nothing").textContent = asked ? "No row matches." : "There are no items yet.";
-  $("more").hidden = matching <= rows;
-  $("state").textContent = `${connection}, ${rows} of ${matching} rows`;
+  const part = matching > rows && rows > 0 ? `rows ${scrolled.skip + 1}–${scrolled.skip + rows}` : rows;
+  $("state").textContent = `${connection}, ${part} of ${matching} rows`;
+  $("table").setAttribute("aria-rowcount", matching + 1);
+  for (const [at, row] of shownRows().entries()) row.setAttribute("aria-rowindex", scrolled.skip + at + 2);
+  scrolled.fit(rows, matching);
 }
 
+/** What is read stays where it is on the screen while the page gets other rows above, or another height. */
+function held(act) {
+  const anchor = anchorOf();
+  act();
+  anchor();
+}
+
+const scrolled = new ScrolledRows({
+  above: $("above"),
+  below: $("below"),
+  rows: $("rows"),
+  isBusy: () => dragged !== null || document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])") != null,
+  ask: (skip) => change({ skip, take: ROWS }),
+});
+
 const told = new Told($("told"), keyOf);
-const list = new LiveList({ take: WINDOW }, {
+const list = new LiveList({ take: ROWS }, {
   onRows: (answer) => {
     matching = answer.matching;
+    scrolled.skip = list.query.skip ?? 0;
     const sections = sectionsOf(answer);
-    for (const item of answer.rows.slice(0, WINDOW)) {
+    for (const item of answer.rows) {
       for (const [name, value] of flat(item)) {
         if (!names.includes(name)) names.push(name);
         widths.set(name, Math.max(widths.get(name) ?? 0, shown(value).length));
@@ -390,20 +412,21 @@ const list = new LiveList({ take: WINDOW }, {
   },
   onChanges: (changes) => {
     const typing = document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])");
-    const anchor = anchorOf();
+    const isWhole = matching === rowCount();
+    settle = anchorOf();
     applying = true;
     view.apply(changes);
     applying = false;
+    settle = () => {};
+    if (isWhole && rowCount() < ROWS) matching = rowCount();
     selected.draw();
     if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
       say(`The row has left the list, and what was typed is not kept: ${typing.value}`);
     } else {
       typing?.focus({ preventScroll: true });
     }
-    anchor();
     told.tell(changes, rowCount());
-    matching += changes.inserted.length - changes.removed.length;
-    count();
+    held(count);
     recount();
   },
   onState: (state, why) => {
@@ -417,8 +440,13 @@ function anchorOf() {
   const rows = [...document.querySelectorAll("#rows .row")];
   const top = rows.find((row) => row.getBoundingClientRect().bottom > 0);
   const before = top?.getBoundingClientRect().top ?? 0;
+  const { scrollY } = window;
   return () => {
-    if (top?.isConnected && window.scrollY > 0) window.scrollBy(0, top.getBoundingClientRect().top - before);
+    if (scrollY === 0) return;
+    const stays = top?.isConnected && !top.hasAttribute("aria-hidden");
+    // Without a row to hold on to, the page may have been shorter for a moment.
+    if (stays) window.scrollBy(0, top.getBoundingClientRect().top - before);
+    else window.scrollTo(0, scrollY);
   };
 }
 
@@ -428,22 +456,30 @@ function recount() {
   recount.timer = setTimeout(async () => {
     try {
       matching = (await ask("PATCH", list.path, {})).matching;
-      count();
+      held(count);
     } catch {
       // The stream tells when the server is away.
     }
   }, 300);
 }
 
+/** Another question is answered from its first row on. */
+async function look(parts) {
+  await change({ ...parts, skip: 0, take: ROWS });
+  const table = $("table").getBoundingClientRect().top;
+  if (table < 0) window.scrollBy(0, table);
+}
+
 async function change(parts) {
   try {
     const answer = await list.change(parts);
     matching = answer.matching;
+    scrolled.skip = answer.query.skip ?? 0;
     if ("sort" in parts) {
       headings();
       for (const row of document.querySelectorAll("#rows .row")) row.draggable = takesWrites && sort === "";
     }
-    count();
+    held(count);
     $("filter-problem").textContent = "";
   } catch (why) {
     $("filter-problem").textContent = problemOf(why.message, "filter" in parts ? $("filter").value : null);
@@ -466,19 +502,18 @@ const later = (act, wait) => {
 };
 $("search").addEventListener("input", later(async () => {
   searched = words($("search").value);
-  await change({ search: $("search").value });
+  await look({ search: $("search").value });
   for (const row of document.querySelectorAll("#rows .row:not([aria-hidden])")) {
     if (!row.contains(document.activeElement)) fill(row, row.item);
   }
 }, 60));
-$("filter").addEventListener("input", later(() => change({ filter: $("filter").value }), 250));
+$("filter").addEventListener("input", later(() => look({ filter: $("filter").value }), 250));
 $("group").addEventListener("change", () => {
   // What the names of the totals are must be known before the headings come.
   sums = [...numeric].filter((name) => name !== keyName);
   const grouped = $("group").value !== "" && sums.length > 0;
-  change({ group: $("group").value, totals: grouped ? sums.map((name) => `${name}:sum`).join(",") : "" });
+  look({ group: $("group").value, totals: grouped ? sums.map((name) => `${name}:sum`).join(",") : "" });
 });
-$("more").addEventListener("click", () => change({ take: (list.query.take ?? WINDOW) + WINDOW }));
 $("query").addEventListener("submit", (event) => event.preventDefault());
 
 // Adding.

@@ -49,7 +49,7 @@ pub(super) type Asset = (&'static str, &'static str, &'static str);
 const SCRIPT: &str = "text/javascript";
 const TEXT: &str = "text/plain; charset=utf-8";
 
-pub(super) const ASSETS: [Asset; 10] = [
+pub(super) const ASSETS: [Asset; 11] = [
     (
         "/change-set.js",
         SCRIPT,
@@ -73,6 +73,11 @@ pub(super) const ASSETS: [Asset; 10] = [
     ),
     ("/cells.js", SCRIPT, include_str!("../../web/cells.js")),
     ("/choices.js", SCRIPT, include_str!("../../web/choices.js")),
+    (
+        "/scrolled.js",
+        SCRIPT,
+        include_str!("../../web/scrolled.js"),
+    ),
     ("/told.js", SCRIPT, include_str!("../../web/told.js")),
     ("/page.css", "text/css", include_str!("../../web/page.css")),
     // What can be asked, for programs (OpenAPI 3.1).

@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
+import { ROWS, wanted } from "../scrolled.js";
 import { ask, Refused, sectionsOf } from "../live-list.js";
 
 /** As much of an element as a cell needs. */
@@ -37,6 +38,26 @@ test("a column of few values offers them, and no other", () => {
   for (const other of ["title", "height", "shelf", "unknown"]) assert.deepEqual(choices.of(other), []);
   choices.note("glaze", "clear");
   assert.deepEqual(choices.of("glaze"), ["ash", "celadon", "clear", "tenmoku"]);
+});
+
+test("the rows around what is seen are in the page", () => {
+  const at = (first, skip, matching = 10_000) => wanted({ first, last: Math.min(first + 20, matching), skip, shown: Math.min(ROWS, matching - skip), matching });
+  // There are enough beyond what is seen.
+  for (const first of [0, 50, 139]) assert.equal(at(first, 0), 0);
+  assert.equal(at(150, 0), 60);
+  assert.equal(at(300, 200), 200);
+  assert.equal(at(230, 200), 140);
+  // The ends of the list, and a list that fits.
+  assert.equal(at(20, 200), 0);
+  assert.equal(at(9_980, 0), 9_800);
+  assert.equal(at(9_980, 9_800), 9_800);
+  assert.equal(at(30, 0, 50), 0);
+  assert.equal(at(30, 40, 50), 0);
+  // Wherever one looks, what is asked for has it.
+  for (let first = 0; first < 10_000; first += 37) {
+    const skip = at(first, 5_000);
+    assert.ok(skip <= first && Math.min(first + 20, 10_000) <= skip + ROWS);
+  }
 });
 
 test("words are marked whatever their case and accents", () => {

@@ -47,9 +47,7 @@ fn a_list_is_searched_filtered_sorted_and_grouped() {
     let Some(page) = Page::open(&server.address()) else {
         return;
     };
-    page.until(&rows_told("200 of 240"));
-    page.click("#more");
-    page.until(&rows_told("240 of 240"));
+    page.until(&rows_told("rows 1–200 of 240"));
 
     page.type_into("#search", "bowl");
     page.until("document.querySelectorAll('#rows mark').length > 10");
@@ -57,7 +55,7 @@ fn a_list_is_searched_filtered_sorted_and_grouped() {
         "[...{ROWS}].every((row) => /bowl/i.test(row.textContent))"
     ));
     page.replace("#search", "");
-    page.until(&rows_told("240 of 240"));
+    page.until(&rows_told("rows 1–200 of 240"));
 
     page.replace("#filter", "heigth_mm > 200");
     page.until("document.querySelector('#filter-problem').textContent.includes('did you mean')");
@@ -66,7 +64,7 @@ fn a_list_is_searched_filtered_sorted_and_grouped() {
     page.until(&format!("{ROWS}.length > 0 && {ROWS}.length < 100"));
     assert_eq!(page.text("#filter-problem"), "");
     page.replace("#filter", "");
-    page.until(&rows_told("240 of 240"));
+    page.until(&rows_told("rows 1–200 of 240"));
 
     let heights = format!(
         "[...{ROWS}].map((row) => Number(row.querySelector('[data-name=height_mm]').textContent))"
@@ -261,6 +259,76 @@ fn several_rows_are_selected_deleted_and_moved_together() {
     assert_eq!(page.text("#chosen-count"), told);
     page.click("#choose-none");
     page.until("document.querySelector('#chosen').hidden");
+}
+
+#[test]
+fn a_long_list_is_in_the_page_by_parts_and_stays_where_one_reads() {
+    let folder = tempfile::tempdir().unwrap();
+    let pieces: Vec<Value> = (0..100_000)
+        .map(|number| json!({"id": number, "title": format!("Piece {number}"), "shelf": number / 1000}))
+        .collect();
+    let path = write(&folder, "pieces.json", &json!(pieces).to_string());
+    let server = Server::start(&path, &[]);
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    page.until(&rows_told("rows 1–200 of 100000"));
+    // Every row that is seen, by where it is on the screen.
+    let seen = "[...document.querySelectorAll('#rows .row:not([aria-hidden])')]\
+        .map((row) => [Number(row.getAttribute('aria-label')), row.getBoundingClientRect()])\
+        .filter(([, place]) => place.bottom > 40 && place.top < innerHeight)";
+    let is_filled = format!(
+        "(() => {{ const seen = {seen}; return seen.length > 15 && seen[0][1].top < 80 && seen.every(([key], at) => key === seen[0][0] + at); }})()"
+    );
+    // On and on, as with the wheel: there is always something to read.
+    for _ in 0..20 {
+        page.value("scrollBy(0, 900) ?? true");
+        page.until(&is_filled);
+    }
+    let first = format!("{seen}[0][0]");
+    assert!(
+        page.value(&first).as_u64() > Some(400),
+        "{}",
+        page.value(&first)
+    );
+    let parts = page.value("document.querySelectorAll('#rows .row').length");
+    assert!(parts.as_u64() < Some(600), "{parts}");
+
+    // To the middle at once, where a row of the page has its place among all.
+    page.value("scrollTo(0, document.documentElement.scrollHeight / 2) ?? true");
+    page.until(&is_filled);
+    page.until(&format!("{first} > 40000 && {first} < 60000"));
+    let middle = page.value(&first).as_u64().unwrap();
+    let row = format!("document.querySelector('#rows [aria-label=\"{middle}\"]')");
+    page.until(&format!(
+        "Number({row}.getAttribute('aria-rowindex')) === {middle} + 2"
+    ));
+
+    // Others add and delete above, within the page and beyond it: what one reads stays.
+    page.until("document.getAnimations().length === 0");
+    let place = format!("{row}.getBoundingClientRect().top");
+    let before = page.value(&place).as_f64().unwrap();
+    let kind = "Content-Type: application/json\r\n";
+    for (number, above) in [(100_001, middle - 5), (100_002, middle - 20), (100_003, 10)] {
+        let body = json!({"id": number, "title": "New"}).to_string();
+        let answer = server.ask("POST", &format!("/items?before={above}"), kind, &body);
+        assert!(answer.starts_with("HTTP/1.1 201"), "{answer}");
+    }
+    page.until(&format!(
+        "Number({row}.getAttribute('aria-rowindex')) === {middle} + 5"
+    ));
+    let after = page.value(&place).as_f64().unwrap();
+    assert!(
+        (before - after).abs() < 2.0,
+        "{before} before, {after} after"
+    );
+
+    // Another question is answered from its first row on.
+    page.value("scrollTo(0, document.documentElement.scrollHeight) ?? true");
+    page.until("document.querySelector('#rows').textContent.includes('Piece 99999')");
+    page.replace("#search", "piece 777");
+    page.until(&format!("{ROWS}[0].getAttribute('aria-label') === '777'"));
+    page.until("document.querySelector('#table').getBoundingClientRect().top >= 0");
 }
 
 #[test]
