@@ -52,6 +52,8 @@ export class LiveList {
     this.query = query;
     this.heard = heard;
     this.events = null;
+    /** The version of the rows as they were last told. */
+    this.version = 0;
   }
 
   /** Opens the list, and again when the server has forgotten it. */
@@ -61,6 +63,7 @@ export class LiveList {
     try {
       const list = await ask("POST", "/lists", this.query);
       this.path = `/lists/${list.list}`;
+      this.version = list.version;
       this.heard.onRows(list);
       this.#follow(list.version);
     } catch (why) {
@@ -73,8 +76,12 @@ export class LiveList {
     const events = new EventSource(`${this.path}/changes?by=section&last-event-id=${version}`);
     this.events = events;
     events.onopen = () => this.heard.onState("live");
-    events.addEventListener("changes", (event) => this.heard.onChanges(JSON.parse(event.data)));
-    events.addEventListener("rows", (event) => this.heard.onRows(JSON.parse(event.data)));
+    const hear = (name, heard) => events.addEventListener(name, (event) => {
+      this.version = Number(event.lastEventId);
+      heard(JSON.parse(event.data));
+    });
+    hear("changes", this.heard.onChanges);
+    hear("rows", this.heard.onRows);
     events.addEventListener("closed", () => this.open());
     events.onerror = () => {
       if (this.events !== events) return;
@@ -84,12 +91,12 @@ export class LiveList {
     };
   }
 
-  /** Changes parts of the query; the change set comes by itself. */
+  /** Changes parts of the query; the change set that leads to the answer's `version` comes by itself. */
   async change(parts) {
     if (!this.path) {
       // It is not open yet, and will be with these.
       Object.assign(this.query, parts);
-      return { query: this.query, matching: 0 };
+      return { query: this.query, matching: 0, version: this.version };
     }
     const told = await ask("PATCH", this.path, parts);
     this.query = told.query;

@@ -31,6 +31,8 @@ let matching = 0;
 let settle = () => {};
 /** How the connection stands. */
 let connection = "loading";
+/** Whether the rows have come once. */
+let loaded = false;
 const undone = [];
 const closed = new Set();
 
@@ -369,9 +371,10 @@ function count() {
   const rows = rowCount();
   $("nothing").hidden = rows > 0;
   const asked = $("search").value.trim() !== "" || $("filter").value.trim() !== "";
-  $("nothing").textContent = asked ? "No row matches." : "There are no items yet.";
-  const part = matching > rows && rows > 0 ? `rows ${scrolled.skip + 1}–${scrolled.skip + rows}` : rows;
-  $("state").textContent = `${connection}, ${part} of ${matching} rows`;
+  const away = connection === "loading" ? "The items are being loaded." : "The items could not be loaded.";
+  $("nothing").textContent = !loaded ? away : asked ? "No row matches." : "There are no items yet.";
+  const shown = matching > rows && rows > 0 ? `rows ${scrolled.skip + 1}–${scrolled.skip + rows}` : rows;
+  $("state").textContent = loaded ? `${connection}, ${shown} of ${matching} rows` : connection;
   $("table").setAttribute("aria-rowcount", matching + 1);
   for (const [at, row] of shownRows().entries()) row.setAttribute("aria-rowindex", scrolled.skip + at + 2);
   scrolled.fit(rows, matching);
@@ -384,7 +387,17 @@ function held(act) {
   anchor();
 }
 
+/** The part of the list that was asked for last, until its rows have come. */
+let part = null;
+
+function arrive() {
+  if (part === null || list.version < part.version) return;
+  scrolled.skip = part.skip;
+  part = null;
+}
+
 const scrolled = new ScrolledRows({
+  port: $("table"),
   above: $("above"),
   below: $("below"),
   rows: $("rows"),
@@ -395,7 +408,8 @@ const scrolled = new ScrolledRows({
 const told = new Told($("told"), keyOf);
 const list = new LiveList({ take: ROWS }, {
   onRows: (answer) => {
-    matching = answer.matching;
+    [loaded, matching] = [true, answer.matching];
+    part = null;
     scrolled.skip = list.query.skip ?? 0;
     const sections = sectionsOf(answer);
     for (const item of answer.rows) {
@@ -418,6 +432,7 @@ const list = new LiveList({ take: ROWS }, {
     view.apply(changes);
     applying = false;
     settle = () => {};
+    arrive();
     if (isWhole && rowCount() < ROWS) matching = rowCount();
     selected.draw();
     if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
@@ -437,16 +452,16 @@ const list = new LiveList({ take: ROWS }, {
 
 /** Keeps what one reads where it is, when rows come and go above it. */
 function anchorOf() {
-  const rows = [...document.querySelectorAll("#rows .row")];
-  const top = rows.find((row) => row.getBoundingClientRect().bottom > 0);
+  const edge = $("names").getBoundingClientRect().bottom;
+  const top = [...document.querySelectorAll("#rows .row")].find((row) => row.getBoundingClientRect().bottom > edge);
   const before = top?.getBoundingClientRect().top ?? 0;
-  const { scrollY } = window;
+  const table = $("table");
+  const { scrollTop } = table;
   return () => {
-    if (scrollY === 0) return;
+    if (scrollTop === 0) return;
     const stays = top?.isConnected && !top.hasAttribute("aria-hidden");
-    // Without a row to hold on to, the page may have been shorter for a moment.
-    if (stays) window.scrollBy(0, top.getBoundingClientRect().top - before);
-    else window.scrollTo(0, scrollY);
+    // Without a row to hold on to, the table may have been shorter for a moment.
+    table.scrollTop = stays ? table.scrollTop + top.getBoundingClientRect().top - before : scrollTop;
   };
 }
 
@@ -466,15 +481,15 @@ function recount() {
 /** Another question is answered from its first row on. */
 async function look(parts) {
   await change({ ...parts, skip: 0, take: ROWS });
-  const table = $("table").getBoundingClientRect().top;
-  if (table < 0) window.scrollBy(0, table);
+  $("table").scrollTop = 0;
 }
 
 async function change(parts) {
   try {
     const answer = await list.change(parts);
     matching = answer.matching;
-    scrolled.skip = answer.query.skip ?? 0;
+    part = { skip: answer.query.skip ?? 0, version: answer.version };
+    arrive();
     if ("sort" in parts) {
       headings();
       for (const row of document.querySelectorAll("#rows .row")) row.draggable = takesWrites && sort === "";

@@ -25,19 +25,20 @@ export class ScrolledRows {
   #asking = false;
 
   /**
+   * @param port the element that scrolls
    * @param above an element as high as the rows before those that are there, and `below` as those after
    * @param rows the element that holds the rows
    * @param ask asks for the rows from a position on; gives the position from which they are
    * @param isBusy whether the rows must stay, since one types into them or drags them
    */
-  constructor({ above, below, rows, ask, isBusy }) {
-    Object.assign(this, { above, below, rows, ask, isBusy });
+  constructor({ port, above, below, rows, ask, isBusy }) {
+    Object.assign(this, { port, above, below, rows, ask, isBusy });
     let frame = 0;
     const look = () => {
       cancelAnimationFrame(frame);
       frame = requestAnimationFrame(() => this.look());
     };
-    addEventListener("scroll", look, { passive: true });
+    port.addEventListener("scroll", look, { passive: true });
     addEventListener("resize", look);
   }
 
@@ -52,8 +53,9 @@ export class ScrolledRows {
   /** Asks for other rows when one looks at the end of those that are there, or beyond. */
   async look() {
     if (this.#asking || this.#height === 0 || this.isBusy()) return;
-    const first = Math.max(0, Math.floor(-this.above.getBoundingClientRect().top / this.#height));
-    const last = Math.min(this.#matching, first + Math.ceil(innerHeight / this.#height));
+    const hidden = this.port.getBoundingClientRect().top - this.above.getBoundingClientRect().top;
+    const first = Math.max(0, Math.floor(hidden / this.#height));
+    const last = Math.min(this.#matching, first + Math.ceil(this.port.clientHeight / this.#height));
     const skip = wanted({ first, last, skip: this.skip, shown: this.#shown, matching: this.#matching });
     if (skip === this.skip) return;
     this.#asking = true;
