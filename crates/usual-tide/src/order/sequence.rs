@@ -304,3 +304,6 @@ impl<E: Measured> Child<E> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests;
