@@ -192,34 +192,37 @@ impl Engine {
 
     /// Looks at what has changed, by whomever, and tells it.
     pub(crate) fn look(&mut self) {
-        if let Err(why) = self.look_at_all() {
+        if let Err(why) = self.look_at_all(false) {
             self.news.push(News::Failed(why));
         }
         self.why.clear();
     }
 
-    fn look_at_all(&mut self) -> Result<(), CommandError> {
+    /// Tells each view what its list has, and compares them: always, or where it is asked for and something changed. Both in
+    /// one reading, since the link edits the store whenever it likes.
+    fn look_at_all(&mut self, compare: bool) -> Result<(), CommandError> {
         self.look_at_source()?;
         let why = match self.why.as_str() {
             "" => "from the source",
             why => why,
         };
-        let (store, lists) = (&self.store, &mut self.lists);
+        let (store, lists, check) = (&self.store, &mut self.lists, self.options.check);
         let mut news = Vec::new();
-        let mut changed = Vec::new();
-        read(store, |store| {
+        let differs = read(store, |store| {
+            let mut has_changed = false;
             for list in lists.iter_mut() {
-                if list.read(store, why)? {
-                    changed.push(list.number);
-                }
+                has_changed |= list.read(store, why)?;
                 let told = list.news(store)?;
                 news.extend(told.map(|told| News::List(Box::new(told))));
             }
-            Ok(())
+            match compare || (check && has_changed) {
+                true => first_difference(lists, store),
+                false => Ok(None),
+            }
         })?;
         self.news.append(&mut news);
-        if self.options.check && !changed.is_empty() {
-            self.check()?;
+        if let Some((list, line)) = differs {
+            return Err(self.view_differs(list, line));
         }
         self.tell_store()
     }
@@ -278,31 +281,22 @@ impl Engine {
         }
     }
 
-    /// Compares each view with its list; where one differs, the trace is written and nothing goes on.
-    fn check(&mut self) -> Result<(), CommandError> {
-        let lists = &self.lists;
-        let differs = read(&self.store, |store| {
-            for list in lists {
-                if let Some(at) = list.difference(store)? {
-                    return Ok(Some((list, at)));
-                }
-            }
-            Ok(None)
-        })?;
-        let Some((list, at)) = differs else {
-            return Ok(());
-        };
+    /// A view differs from its list: what it was told is written to a file, and nothing goes on.
+    fn view_differs(&self, list: usize, line: usize) -> CommandError {
+        let list = &self.lists[list];
         let path = std::env::temp_dir().join(format!("usual-tide-{}.ndjson", std::process::id()));
-        list.trace().write(list.lines(), &path)?;
-        Err(CommandError::ViewDiffers {
+        if let Err(why) = list.trace().write(list.lines(), &path) {
+            return why;
+        }
+        CommandError::ViewDiffers {
             list: list.number + 1,
-            line: at + 1,
+            line: line + 1,
             trace: path.display().to_string(),
-        })
+        }
     }
 
     fn check_now(&mut self) -> Done {
-        self.check()?;
+        self.look_at_all(true)?;
         let lines: usize = self.lists.iter().map(|list| list.lines().len()).sum();
         Ok(Some(format!(
             "{lines} lines compared: the view shows what the list has"
@@ -325,6 +319,19 @@ impl Engine {
             false => Some("the view has been told everything".to_owned()),
         })
     }
+}
+
+/// The first list whose view differs from it, and at which line.
+fn first_difference(
+    lists: &[WorkedList],
+    store: &Store<Record>,
+) -> Result<Option<(usize, usize)>, CommandError> {
+    for (number, list) in lists.iter().enumerate() {
+        if let Some(line) = list.difference(store)? {
+            return Ok(Some((number, line)));
+        }
+    }
+    Ok(None)
 }
 
 /// Reads the store; its lists are not changed meanwhile.
