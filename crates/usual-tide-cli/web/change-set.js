@@ -1,5 +1,6 @@
 // Change sets in a web view: applied to arrays, and to elements with animation. An ES module without dependencies; what a
 // change set says is in docs/change-sets.md, its types are in change-set.d.ts.
+//
 //   import { applyChanges, ElementList } from "./change-set.js";
 //
 //   applyChanges(rows, changes);                 // an array of items
@@ -233,8 +234,7 @@ export class SectionedElementList {
    * @param updateSection changes them for a section that has another heading, count or total
    */
   constructor(container, { createSection, updateSection, ...options }) {
-    Object.assign(this, { container, createSection, updateSection, options });
-    this.sections = [];
+    Object.assign(this, { container, createSection, updateSection, options, sections: [] });
   }
 
   /** Shows these sections, each with its `rows`, without animation. */

@@ -392,7 +392,7 @@ let part = null;
 
 function arrive() {
   if (part === null || list.version < part.version) return;
-  scrolled.skip = part.skip;
+  scrolled.arrived(part.skip);
   part = null;
 }
 
@@ -410,7 +410,7 @@ const list = new LiveList({ take: ROWS }, {
   onRows: (answer) => {
     [loaded, matching] = [true, answer.matching];
     part = null;
-    scrolled.skip = list.query.skip ?? 0;
+    scrolled.arrived(list.query.skip ?? 0);
     const sections = sectionsOf(answer);
     for (const item of answer.rows) {
       for (const [name, value] of flat(item)) {
@@ -480,10 +480,10 @@ function recount() {
 
 /** Another question is answered from its first row on. */
 async function look(parts) {
-  await change({ ...parts, skip: 0, take: ROWS });
-  $("table").scrollTop = 0;
+  if (await change({ ...parts, skip: 0, take: ROWS })) $("table").scrollTop = 0;
 }
 
+/** Changes the query; tells whether the server took it. */
 async function change(parts) {
   try {
     const answer = await list.change(parts);
@@ -496,8 +496,10 @@ async function change(parts) {
     }
     held(count);
     $("filter-problem").textContent = "";
+    return true;
   } catch (why) {
     $("filter-problem").textContent = problemOf(why.message, "filter" in parts ? $("filter").value : null);
+    return false;
   }
 }
 

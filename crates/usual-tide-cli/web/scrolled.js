@@ -28,7 +28,7 @@ export class ScrolledRows {
    * @param port the element that scrolls
    * @param above an element as high as the rows before those that are there, and `below` as those after
    * @param rows the element that holds the rows
-   * @param ask asks for the rows from a position on; gives the position from which they are
+   * @param ask asks for the rows from a position on; tells whether they will come, and `arrived` is called then
    * @param isBusy whether the rows must stay, since one types into them or drags them
    */
   constructor({ port, above, below, rows, ask, isBusy }) {
@@ -40,6 +40,13 @@ export class ScrolledRows {
     };
     port.addEventListener("scroll", look, { passive: true });
     addEventListener("resize", look);
+  }
+
+  /** The rows from a position on are there. */
+  arrived(skip) {
+    this.skip = skip;
+    this.#asking = false;
+    requestAnimationFrame(() => this.look());
   }
 
   /** Makes the page as high as all rows would. */
@@ -59,11 +66,7 @@ export class ScrolledRows {
     const skip = wanted({ first, last, skip: this.skip, shown: this.#shown, matching: this.#matching });
     if (skip === this.skip) return;
     this.#asking = true;
-    try {
-      await this.ask(skip);
-    } finally {
-      this.#asking = false;
-    }
-    this.look();
+    // What is refused is asked again when one scrolls on.
+    if (!(await this.ask(skip))) this.#asking = false;
   }
 }
