@@ -1,19 +1,20 @@
 // The page of `usual-tide serve`: a list of the server's, to look through and to edit.
 
+import { askForItem } from "/adding.js";
+import { flat, inputFor, putMarked, shown, words } from "/cells.js";
 import { SectionedElementList } from "/change-set.js";
-import { flat, inputFor, patchOf, putMarked, shown, words } from "/cells.js";
 import { Choices } from "/choices.js";
 import { ask, LiveList, sectionsOf } from "/live-list.js";
 import { ROWS, ScrolledRows } from "/scrolled.js";
 import { SelectedRows } from "/selected.js";
 import { Told } from "/told.js";
+import { Writes } from "/writes.js";
 
 const $ = (id) => document.getElementById(id);
 const way = JSON.parse(document.body.dataset.key);
 const takesWrites = document.body.dataset.writes === "true";
 const keyOf = (item) => way.reduce((part, name) => part?.[name], item);
 const keyName = way.join(".");
-const pathOf = (item) => `/items/${encodeURIComponent(keyOf(item))}`;
 
 const names = [];
 const choices = new Choices();
@@ -33,7 +34,6 @@ let settle = () => {};
 let connection = "loading";
 /** Whether the rows have come once. */
 let loaded = false;
-const undone = [];
 const closed = new Set();
 
 const say = (text) => {
@@ -42,17 +42,49 @@ const say = (text) => {
   say.timer = setTimeout(() => $("said").replaceChildren(), 5000);
 };
 
-const selected = new SelectedRows(() => shownRows(), (row) => keyOf(row.item), (count) => {
-  $("chosen").hidden = count === 0;
-  $("chosen-count").textContent = count === 1 ? "1 row is selected" : `${count} rows are selected`;
+const selected = new SelectedRows({
+  shown: () => shownRows(),
+  keyOf,
+  placeOf: (row) => placeOf(row),
+  skipped: () => scrolled.skip,
+  between: (from, to, key) => itemsBetween(from, to, key),
+  changed: (count, beyond) => {
+    $("chosen").hidden = count === 0;
+    const rows = count === 1 ? "1 row is selected" : `${count} rows are selected`;
+    $("chosen-count").textContent = beyond > 0 ? `${rows}, ${beyond} of them further up or down` : rows;
+  },
 });
 $("delete-chosen").disabled = !takesWrites;
 $("delete-chosen").addEventListener("click", async () => {
-  const rows = selected.rows();
+  const rows = selected.picked();
   selected.clear();
-  await removeRows(rows);
+  await writes.remove(rows);
 });
 $("choose-none").addEventListener("click", () => selected.clear());
+
+const writes = new Writes({
+  keyOf,
+  placeBetween: (above, below) => placeBetween(above, below),
+  redraw: (row) => fill(row, row.item),
+  say,
+  button: $("undo"),
+});
+
+/** The items of the list from one number to another, each with its place: what Shift selects beyond the page. */
+async function itemsBetween(from, to, key) {
+  const skip = Math.max(0, from - 1);
+  try {
+    const part = await ask("POST", "/lists", { ...list.query, totals: undefined, skip, take: to + 2 - skip });
+    await ask("DELETE", `/lists/${part.list}`);
+    const rows = part.rows.map((item, at) => ({ item, place: placeBetween(part.rows[at - 1], part.rows[at + 1]), at: skip + at }));
+    const within = rows.filter(({ at }) => at >= from && at <= to);
+    if (within.some(({ item }) => keyOf(item) === key)) return within;
+    say(`${key} has another place now: select from there once more`);
+  } catch (why) {
+    say(`The rows in between cannot be selected: ${why.message}`);
+  }
+  return [];
+}
 
 // Rows.
 
@@ -72,12 +104,12 @@ function fill(row, item) {
   const cells = names.map((name) => cell(row, name, values.get(name)));
   const handle = Object.assign(document.createElement("span"), { className: "handle" });
   handle.append(selected.box(row));
-  const remove = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
-  remove.setAttribute("aria-label", `Delete ${keyOf(item)}`);
-  remove.addEventListener("click", () => removeRows([row]));
+  const away = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
+  away.setAttribute("aria-label", `Delete ${keyOf(item)}`);
+  away.addEventListener("click", () => writes.remove([picked(row)]));
   // What was refused stays until somebody has seen to it.
   const refused = row.querySelector(".why");
-  row.replaceChildren(handle, ...cells, remove, ...(refused ? [refused] : []));
+  row.replaceChildren(handle, ...cells, away, ...(refused ? [refused] : []));
 }
 
 function cell(row, name, value) {
@@ -87,7 +119,7 @@ function cell(row, name, value) {
   if (typeof value === "boolean") {
     const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: value, disabled: !takesWrites });
     box.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
-    box.addEventListener("change", () => write(row, name, box.checked));
+    box.addEventListener("change", () => writes.change(row, name, box.checked));
     cell.append(box);
     return cell;
   }
@@ -131,7 +163,7 @@ function type(row, cell, name, value) {
     ended = true;
     row.typing = false;
     fill(row, row.item);
-    if (keep && JSON.stringify(typed ?? null) !== JSON.stringify(value ?? null)) write(row, name, typed);
+    if (keep && JSON.stringify(typed ?? null) !== JSON.stringify(value ?? null)) writes.change(row, name, typed);
   };
   input.addEventListener("input", () => input.setCustomValidity(""));
   input.addEventListener("keydown", (event) => {
@@ -143,57 +175,18 @@ function type(row, cell, name, value) {
   input.addEventListener("blur", () => { if (!applying) end(true); });
 }
 
-/** Sends a write of a row, which is dimmed meanwhile; what is refused is told in the row, to be tried again. */
-async function send(row, what, request) {
-  row.classList.add("waiting");
-  row.querySelector(".why")?.remove();
-  row.classList.remove("failed");
-  try {
-    return [await request()];
-  } catch (why) {
-    // The row shows what the source has, not what was asked for.
-    fill(row, row.item);
-    row.classList.add("failed");
-    const told = Object.assign(document.createElement("span"), { className: "why", textContent: `${what}: ${why.message} ` });
-    told.setAttribute("role", "alert");
-    const again = Object.assign(document.createElement("button"), { type: "button", textContent: "Try again" });
-    again.addEventListener("click", () => send(row, what, request));
-    const drop = Object.assign(document.createElement("button"), { type: "button", textContent: "Drop" });
-    drop.addEventListener("click", () => { told.remove(); row.classList.remove("failed"); });
-    told.append(again, " ", drop);
-    row.append(told);
-    return null;
-  } finally {
-    row.classList.remove("waiting");
-  }
-}
-
-async function write(row, name, value) {
-  const [item, before] = [row.item, new Map(flat(row.item)).get(name)];
-  const done = await send(row, `${name} was not changed`, () => ask("PATCH", pathOf(item), patchOf(name, value)));
-  if (done) noteUndo(`the change of ${name} of ${keyOf(item)}`, () => ask("PATCH", pathOf(item), patchOf(name, before ?? null)));
-}
-
-/** Deletes rows one after the other; undoing brings them back in their order, each where it was. */
-async function removeRows(rows) {
-  const gone = [];
-  for (const [row, item, place] of rows.map((row) => [row, row.item, placeOf(row)])) {
-    if (await send(row, "it was not deleted", () => ask("DELETE", pathOf(item)))) gone.push([item, place]);
-  }
-  const what = gone.length === 1 ? keyOf(gone[0][0]) : `${gone.length} items`;
-  if (gone.length > 0) noteUndo(`the deletion of ${what}`, async () => {
-    for (const [item, place] of gone) await ask("POST", `/items${place}`, item);
-  });
-}
+/** A row that one works with, as `SelectedRows` gives it. */
+const picked = (row) => ({ item: row.item, place: placeOf(row), row });
 
 /** Where a row stands among its neighbours, as an address says it. */
-function placeOf(row) {
+const placeOf = (row) => placeBetween(neighbour(row, -1)?.item, neighbour(row, 1)?.item);
+
+function placeBetween(above, below) {
+  if (sort !== "" || (!above && !below)) return "";
   const place = new URLSearchParams();
-  const [above, below] = [neighbour(row, -1), neighbour(row, 1)];
-  if (sort !== "") return "";
-  if (above) place.set("after", keyOf(above.item));
-  if (below) place.set("before", keyOf(below.item));
-  return above || below ? `?${place}` : "";
+  if (above) place.set("after", keyOf(above));
+  if (below) place.set("before", keyOf(below));
+  return `?${place}`;
 }
 
 const shownRows = () => [...document.querySelectorAll("#rows .row:not([aria-hidden])")];
@@ -203,50 +196,13 @@ function neighbour(row, by) {
   return rows[rows.indexOf(row) + by];
 }
 
-/** Moves rows between two others that stay, in their order. */
-async function move(rows, above, below) {
-  const moved = [];
-  for (const [row, item, before] of rows.map((row) => [row, row.item, placeOf(row)])) {
-    const place = new URLSearchParams();
-    if (above) place.set("after", keyOf(above));
-    if (below) place.set("before", keyOf(below));
-    if (!(await send(row, "it was not moved", () => ask("PATCH", `${pathOf(item)}?${place}`, {})))) break;
-    moved.push([item, before]);
-    above = item;
-  }
-  const what = moved.length === 1 ? keyOf(moved[0][0]) : `${moved.length} items`;
-  if (moved.length > 0) noteUndo(`the move of ${what}`, async () => {
-    for (const [item, before] of moved) await ask("PATCH", `${pathOf(item)}${before}`, {});
-  });
-}
-
 /** Moves what is dragged above another row; with it all that is selected, when it is. */
 function drop(row, over) {
-  const rows = selected.has(row) ? selected.rows() : [row];
-  const stay = shownRows().filter((other) => !rows.includes(other));
+  const rows = selected.has(row) ? selected.picked() : [picked(row)];
+  const stay = shownRows().filter((other) => !rows.some((one) => one.row === other));
   const at = stay.indexOf(over);
-  if (at >= 0) move(rows, stay[at - 1]?.item, over.item);
+  if (at >= 0) writes.move(rows, stay[at - 1]?.item, over.item);
 }
-
-function noteUndo(what, undo) {
-  undone.push([what, undo]);
-  $("undo").disabled = false;
-  $("undo").title = `Undo ${what}`;
-  say(`Done; “Undo” takes back ${what}`);
-}
-
-$("undo").addEventListener("click", async () => {
-  const [what, undo] = undone.pop() ?? [];
-  const last = undone.at(-1);
-  $("undo").disabled = !last;
-  $("undo").title = last ? `Undo ${last[0]}` : "";
-  try {
-    await undo();
-    say(`Undone: ${what}`);
-  } catch (why) {
-    say(`${what} cannot be undone: ${why.message}`);
-  }
-});
 
 // Reordering, by dragging and by keys.
 
@@ -273,11 +229,11 @@ $("rows").addEventListener("dragend", () => {
 });
 $("rows").addEventListener("keydown", (event) => {
   const row = event.target.closest(".row");
-  if (row && event.key === "Delete" && takesWrites) removeRows(selected.has(row) ? selected.rows() : [row]);
+  if (row && event.key === "Delete" && takesWrites) writes.remove(selected.has(row) ? selected.picked() : [picked(row)]);
   if (!row || !event.altKey || sort !== "" || !takesWrites) return;
   const [above, below] = [neighbour(row, -1), neighbour(row, 1)];
-  if (event.key === "ArrowUp" && above) move([row], neighbour(row, -2)?.item, above.item);
-  else if (event.key === "ArrowDown" && below) move([row], below.item, neighbour(row, 2)?.item);
+  if (event.key === "ArrowUp" && above) writes.move([picked(row)], neighbour(row, -2)?.item, above.item);
+  else if (event.key === "ArrowDown" && below) writes.move([picked(row)], below.item, neighbour(row, 2)?.item);
   else return;
   event.preventDefault();
 });
@@ -338,7 +294,7 @@ function headings() {
   $("table").style.setProperty("--least", `${least.reduce((sum, width) => sum + width, 3.5)}rem`);
   $("table").classList.toggle("sorted", sort !== "");
   const every = Object.assign(document.createElement("input"), { type: "checkbox" });
-  every.setAttribute("aria-label", "Select all rows that are shown");
+  every.setAttribute("aria-label", "Select all rows that are in the page");
   every.addEventListener("change", () => (every.checked ? selected.all() : selected.clear()));
   const corner = Object.assign(document.createElement("span"), { className: "handle" });
   corner.setAttribute("role", "columnheader");
@@ -387,13 +343,19 @@ function held(act) {
   anchor();
 }
 
-/** The part of the list that was asked for last, until its rows have come. */
+/** The part of the list that was asked for last, until its rows have come; and whether that is for scrolling alone. */
 let part = null;
+let isScrolling = false;
+/** How many other questions wait for their answer, and the version of the rows that answer the last one. */
+let [asked, answered] = [0, 0];
+/** Whether rows that leave have been scrolled away: not when the list is another one. */
+const scrollsAway = () => isScrolling && asked === 0 && list.version > answered;
 
 function arrive() {
   if (part === null || list.version < part.version) return;
   scrolled.arrived(part.skip);
-  part = null;
+  selected.draw(scrollsAway());
+  [part, isScrolling] = [null, false];
 }
 
 const scrolled = new ScrolledRows({
@@ -402,7 +364,7 @@ const scrolled = new ScrolledRows({
   below: $("below"),
   rows: $("rows"),
   isBusy: () => dragged !== null || document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])") != null,
-  ask: (skip) => change({ skip, take: ROWS }),
+  ask: (skip) => change({ skip, take: ROWS }, true),
 });
 
 const told = new Told($("told"), keyOf);
@@ -432,9 +394,10 @@ const list = new LiveList({ take: ROWS }, {
     view.apply(changes);
     applying = false;
     settle = () => {};
+    const hasScrolled = scrollsAway();
     arrive();
     if (isWhole && rowCount() < ROWS) matching = rowCount();
-    selected.draw();
+    selected.draw(hasScrolled);
     if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
       say(`The row has left the list, and what was typed is not kept: ${typing.value}`);
     } else {
@@ -480,13 +443,18 @@ function recount() {
 
 /** Another question is answered from its first row on. */
 async function look(parts) {
-  if (await change({ ...parts, skip: 0, take: ROWS })) $("table").scrollTop = 0;
+  if (!(await change({ ...parts, skip: 0, take: ROWS }))) return;
+  $("table").scrollTop = 0;
+  selected.forgetBeyond();
 }
 
-/** Changes the query; tells whether the server took it. */
-async function change(parts) {
+/** Changes the query, which may be for scrolling alone; tells whether the server took it. */
+async function change(parts, scrolls = false) {
+  isScrolling = scrolls;
+  if (!scrolls) asked += 1;
   try {
     const answer = await list.change(parts);
+    if (!scrolls) answered = answer.version;
     matching = answer.matching;
     part = { skip: answer.query.skip ?? 0, version: answer.version };
     arrive();
@@ -498,8 +466,11 @@ async function change(parts) {
     $("filter-problem").textContent = "";
     return true;
   } catch (why) {
+    isScrolling = false;
     $("filter-problem").textContent = problemOf(why.message, "filter" in parts ? $("filter").value : null);
     return false;
+  } finally {
+    if (!scrolls) asked -= 1;
   }
 }
 
@@ -537,58 +508,8 @@ $("query").addEventListener("submit", (event) => event.preventDefault());
 
 $("add").disabled = !takesWrites;
 $("add").addEventListener("click", () => {
-  const dialog = document.createElement("dialog");
-  const form = document.createElement("form");
-  const sample = new Map(flat(view.sections.find(({ section }) => section.rows.length > 0)?.section.rows[0] ?? { [keyName]: "" }));
-  const fields = names.map((name) => {
-    const example = sample.get(name);
-    const [input, read] = typeof example === "boolean"
-      ? [Object.assign(document.createElement("input"), { type: "checkbox" }), null]
-      : inputFor(typeof example === "number" ? 0 : typeof example === "string" && name !== keyName ? example : "");
-    if (read && input.type !== "date") input.value = "";
-    if (input.type === "date") input.value = "";
-    const label = document.createElement("label");
-    label.append(name, input);
-    input.required = name === keyName;
-    choices.offer(input, name);
-    return [name, input, read, label];
-  });
-  const problem = Object.assign(document.createElement("p"), { className: "why" });
-  problem.setAttribute("role", "alert");
-  const menu = document.createElement("menu");
-  const cancel = Object.assign(document.createElement("button"), { type: "button", textContent: "Cancel" });
-  cancel.addEventListener("click", () => dialog.close());
-  menu.append(cancel, Object.assign(document.createElement("button"), { textContent: "Add at the start" }));
-  form.append(...fields.map((field) => field[3]), problem, menu);
-  form.addEventListener("submit", async (event) => {
-    event.preventDefault();
-    let item = {};
-    try {
-      for (const [name, input, read] of fields) {
-        const text = read === null ? input.checked : read();
-        const value = typeof text === "string" && name !== keyName ? (text.trim() === "" ? null : text.trim()) : text;
-        item = merge(item, patchOf(name, value));
-      }
-      await ask("POST", "/items?at=start", item);
-      dialog.close();
-      noteUndo(`the addition of ${keyOf(item)}`, () => ask("DELETE", pathOf(item)));
-    } catch (why) {
-      problem.textContent = why.message;
-    }
-  });
-  dialog.append(form);
-  dialog.addEventListener("close", () => dialog.remove());
-  document.body.append(dialog);
-  dialog.showModal();
+  const first = view.sections.find(({ section }) => section.rows.length > 0)?.section.rows[0];
+  askForItem({ sample: first ?? { [keyName]: "" }, names, keyName, choices, add: (item) => writes.add(item) });
 });
-
-function merge(one, other) {
-  const both = { ...one };
-  for (const [name, value] of Object.entries(other)) {
-    const inner = both[name] && typeof both[name] === "object" && value && typeof value === "object";
-    both[name] = inner ? merge(both[name], value) : value;
-  }
-  return both;
-}
 
 list.open();

@@ -1,79 +1,113 @@
-// Which rows are selected, known by their keys.
+// Which rows are selected, known by their keys. They stay selected while one scrolls on to others.
 
-/** Boxes at the rows: one, or with Shift all up to the last one that was pressed. */
+/** Boxes at the rows: one, or with Shift all from the one that was pressed last. */
 export class SelectedRows {
-  #keys = new Set();
+  /** By key: the item, its place among the others, its number in the list, and whether it is in the page. */
+  #picked = new Map();
   #last = null;
   #drawn = false;
 
   /**
-   * @param shown gives the rows that are shown, in order
-   * @param keyOf gives the key of a row
-   * @param changed is called with the number of selected rows
+   * @param shown gives the rows that are in the page, in order
+   * @param keyOf gives the key of an item
+   * @param placeOf gives the place of a row, for undoing
+   * @param skipped gives how many rows of the list come before those in the page
+   * @param between asks for the items from one number to another, each with its place
+   * @param changed is called with the number of selected rows, and how many of them are not in the page
    */
-  constructor(shown, keyOf, changed) {
-    this.shown = shown;
-    this.keyOf = keyOf;
-    this.changed = changed;
+  constructor({ shown, keyOf, placeOf, skipped, between, changed }) {
+    Object.assign(this, { shown, keyOf, placeOf, skipped, between, changed });
   }
 
   /** A box for a row. */
   box(row) {
-    const key = this.keyOf(row);
-    const box = Object.assign(document.createElement("input"), { type: "checkbox", className: "select", checked: this.#keys.has(key) });
+    const key = this.keyOf(row.item);
+    const box = Object.assign(document.createElement("input"), { type: "checkbox", className: "select", checked: this.#picked.has(key) });
     box.setAttribute("aria-label", `Select ${key}`);
-    box.addEventListener("click", (event) => {
-      if (event.shiftKey && this.#last !== null) this.#upTo(key, box.checked);
-      else this.#set(key, box.checked);
-      this.#last = key;
+    box.addEventListener("click", async (event) => {
+      const [on, last] = [box.checked, this.#last];
+      this.#set(row, on);
+      this.#last = { key, at: this.#numberOf(row) };
+      if (event.shiftKey && last !== null) await this.#upTo(row, last, on);
       this.draw();
     });
     return box;
   }
 
-  #set(key, on) {
-    if (on) this.#keys.add(key);
-    else this.#keys.delete(key);
+  #numberOf(row) {
+    return this.skipped() + this.shown().indexOf(row);
   }
 
-  #upTo(key, on) {
-    const keys = this.shown().map(this.keyOf);
-    const ends = [keys.indexOf(this.#last), keys.indexOf(key)].sort((one, two) => one - two);
-    for (const between of keys.slice(Math.max(ends[0], 0), ends[1] + 1)) this.#set(between, on);
+  #set(row, on) {
+    const key = this.keyOf(row.item);
+    if (on) this.#picked.set(key, { item: row.item, place: this.placeOf(row), at: this.#numberOf(row), row });
+    else this.#picked.delete(key);
+  }
+
+  async #upTo(row, last, on) {
+    const rows = this.shown();
+    const from = rows.findIndex((other) => this.keyOf(other.item) === last.key);
+    const to = rows.indexOf(row);
+    if (from >= 0) {
+      for (const between of rows.slice(Math.min(from, to), Math.max(from, to) + 1)) this.#set(between, on);
+      return;
+    }
+    const ends = [last.at, this.#numberOf(row)].sort((one, two) => one - two);
+    for (const picked of await this.between(ends[0], ends[1], last.key)) {
+      const key = this.keyOf(picked.item);
+      if (!on) this.#picked.delete(key);
+      else if (!this.#picked.has(key)) this.#picked.set(key, { ...picked, row: null });
+    }
   }
 
   has(row) {
-    return this.#keys.has(this.keyOf(row));
+    return this.#picked.has(this.keyOf(row.item));
   }
 
-  /** The selected rows, in the order in which they are shown. */
-  rows() {
-    return this.shown().filter((row) => this.has(row));
+  /** What is selected, in the order of the list: each item with its place, and its row if that is in the page. */
+  picked() {
+    const picked = [...this.#picked.values()].sort((one, two) => one.at - two.at);
+    return picked.map(({ item, place, row }) => ({ item, row, place: row ? this.placeOf(row) : place }));
   }
 
   all() {
-    for (const row of this.shown()) this.#keys.add(this.keyOf(row));
+    for (const row of this.shown()) this.#set(row, true);
     this.draw();
   }
 
   clear() {
-    this.#keys.clear();
+    this.#picked.clear();
     this.#last = null;
     this.draw();
   }
 
-  /** Shows what is selected; a row that has left the list is not any more, so that nothing unseen is deleted. */
-  draw() {
-    if (this.#keys.size === 0 && !this.#drawn) return;
-    this.#drawn = this.#keys.size > 0;
-    const rows = this.shown();
-    const keys = new Set(rows.map(this.keyOf));
-    for (const key of this.#keys) if (!keys.has(key)) this.#keys.delete(key);
-    for (const row of rows) {
-      row.setAttribute("aria-selected", String(this.has(row)));
-      const box = row.querySelector(".select");
-      if (box) box.checked = this.has(row);
+  /**
+   * Shows what is selected, after the rows in the page may be others. A row that is not there any more stays selected when
+   * one has scrolled; else it has left the list, and is not, so that nothing is deleted that one did not choose.
+   */
+  draw(hasScrolled = false) {
+    if (this.#picked.size === 0 && !this.#drawn) return;
+    this.#drawn = this.#picked.size > 0;
+    const rows = new Map(this.shown().map((row, at) => [this.keyOf(row.item), [row, this.skipped() + at]]));
+    if (rows.has(this.#last?.key)) this.#last.at = rows.get(this.#last.key)[1];
+    for (const [key, picked] of this.#picked) {
+      const [row, at] = rows.get(key) ?? [];
+      if (row) Object.assign(picked, { item: row.item, row, at });
+      else if (hasScrolled || !picked.row) picked.row = null;
+      else this.#picked.delete(key);
     }
-    this.changed(this.#keys.size);
+    for (const [key, [row]] of rows) {
+      row.setAttribute("aria-selected", String(this.#picked.has(key)));
+      const box = row.querySelector(".select");
+      if (box) box.checked = this.#picked.has(key);
+    }
+    const beyond = [...this.#picked.values()].filter(({ row }) => !row).length;
+    this.changed(this.#picked.size, beyond);
+  }
+
+  /** Rows that are not in the page are not selected any more: the list has others now. */
+  forgetBeyond() {
+    for (const [key, { row }] of this.#picked) if (!row) this.#picked.delete(key);
+    this.draw();
   }
 }

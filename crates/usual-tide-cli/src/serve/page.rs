@@ -49,7 +49,7 @@ pub(super) type Asset = (&'static str, &'static str, &'static str);
 const SCRIPT: &str = "text/javascript";
 const TEXT: &str = "text/plain; charset=utf-8";
 
-pub(super) const ASSETS: [Asset; 11] = [
+pub(super) const ASSETS: [Asset; 13] = [
     (
         "/change-set.js",
         SCRIPT,
@@ -78,6 +78,8 @@ pub(super) const ASSETS: [Asset; 11] = [
         SCRIPT,
         include_str!("../../web/scrolled.js"),
     ),
+    ("/adding.js", SCRIPT, include_str!("../../web/adding.js")),
+    ("/writes.js", SCRIPT, include_str!("../../web/writes.js")),
     ("/told.js", SCRIPT, include_str!("../../web/told.js")),
     ("/page.css", "text/css", include_str!("../../web/page.css")),
     // What can be asked, for programs (OpenAPI 3.1).

@@ -96,7 +96,18 @@ fn number(value: &Value) -> usize {
 
 /// The rows after a change set, by the rule of application alone.
 fn applied(rows: &[Value], changes: &Value) -> Vec<Value> {
-    assert_eq!(rows.len(), number(&changes["before"]));
+    let item = |row: &Value| row["item"].clone();
+    rearranged(rows, changes, item, |row, told| *row = item(told))
+}
+
+/// Rows or sections after a change set: what arrives and what is updated is made of the entries that tell it.
+fn rearranged<E: Clone>(
+    before: &[E],
+    changes: &Value,
+    arrives: impl Fn(&Value) -> E,
+    update: impl Fn(&mut E, &Value),
+) -> Vec<E> {
+    assert_eq!(before.len(), number(&changes["before"]));
     let moved: Vec<(usize, usize)> = array(changes, "moved")
         .iter()
         .map(|row| (number(&row["from"]), number(&row["to"])))
@@ -106,24 +117,81 @@ fn applied(rows: &[Value], changes: &Value) -> Vec<Value> {
         .map(|row| number(&row["at"]))
         .collect();
     let leaves = |at: &usize| removed.contains(at) || moved.iter().any(|(from, _)| from == at);
-    let mut after: Vec<Value> = (0..rows.len())
+    let mut after: Vec<E> = (0..before.len())
         .filter(|at| !leaves(at))
-        .map(|at| rows[at].clone())
+        .map(|at| before[at].clone())
         .collect();
-    let mut arriving: Vec<(usize, Value)> = array(changes, "inserted")
+    let mut arriving: Vec<(usize, E)> = array(changes, "inserted")
         .iter()
-        .map(|row| (number(&row["at"]), row["item"].clone()))
+        .map(|row| (number(&row["at"]), arrives(row)))
         .collect();
-    arriving.extend(moved.iter().map(|(from, to)| (*to, rows[*from].clone())));
+    arriving.extend(moved.iter().map(|(from, to)| (*to, before[*from].clone())));
     arriving.sort_by_key(|row| row.0);
     for (at, row) in arriving {
         after.insert(at, row);
     }
     for row in array(changes, "updated") {
-        after[number(&row["to"])] = row["item"].clone();
+        update(&mut after[number(&row["to"])], row);
     }
     assert_eq!(after.len(), number(&changes["after"]));
     after
+}
+
+/// A section of a list: its heading, and its rows.
+type Section = (Value, Vec<Value>);
+
+/// The sections after a change set whose positions are by section and row.
+fn applied_by_section(sections: &[Section], changes: &Value) -> Vec<Section> {
+    let place = |place: &Value| (number(&place["section"]), number(&place["row"]));
+    let mut arriving: Vec<((usize, usize), Value)> = array(changes, "inserted")
+        .iter()
+        .map(|row| (place(&row["at"]), row["item"].clone()))
+        .collect();
+    let mut leaving: Vec<(usize, usize)> = array(changes, "removed")
+        .iter()
+        .map(|row| place(&row["at"]))
+        .collect();
+    for row in array(changes, "moved") {
+        let (section, at) = place(&row["from"]);
+        arriving.push((place(&row["to"]), sections[section].1[at].clone()));
+        leaving.push((section, at));
+    }
+    leaving.sort_unstable_by(|one, other| other.cmp(one));
+    arriving.sort_by_key(|row| row.0);
+    let mut staying = sections.to_vec();
+    for (section, at) in leaving {
+        staying[section].1.remove(at);
+    }
+    let mut after = rearranged(
+        &staying,
+        &changes["sections"],
+        |told| (told["heading"].clone(), Vec::new()),
+        |section, told| section.0 = told["heading"].clone(),
+    );
+    for ((section, at), item) in arriving {
+        after[section].1.insert(at, item);
+    }
+    for row in array(changes, "updated") {
+        let (section, at) = place(&row["to"]);
+        after[section].1[at] = row["item"].clone();
+    }
+    after
+}
+
+/// The sections that an answer tells; rows without a grouping are one section, unless there are none.
+fn sections_of(list: &Value) -> Vec<Section> {
+    let mut rows = array(list, "rows").iter().cloned();
+    match list["sections"].as_array() {
+        Some(sections) => {
+            let sections = sections.iter().map(|section| {
+                let rows = rows.by_ref().take(number(&section["rows"])).collect();
+                (section["heading"].clone(), rows)
+            });
+            sections.collect()
+        }
+        None if rows.len() == 0 => Vec::new(),
+        None => vec![(json!(""), rows.collect())],
+    }
 }
 
 /// As few rows are moved as can be: those that are kept less the longest run of them that is in order.
@@ -327,6 +395,7 @@ enum Step {
     /// The client's stream is cut, and goes on from what it had last.
     Read {
         client: usize,
+        by: &'static str,
     },
 }
 
@@ -346,7 +415,8 @@ fn steps() -> impl Strategy<Value = Vec<Step>> {
             part,
             which
         }),
-        client.prop_map(|client| Step::Read { client }),
+        (client, prop_oneof![Just("row"), Just("section")])
+            .prop_map(|(client, by)| Step::Read { client, by }),
     ];
     proptest::collection::vec(step, 1..25)
 }
@@ -366,41 +436,47 @@ fn query(part: usize, which: usize) -> Value {
     }
 }
 
+/// One that reads its list by row, and another time by section.
 struct Client {
     path: String,
     version: u64,
-    rows: Vec<Value>,
+    sections: Vec<Section>,
 }
 
 impl Client {
+    fn rows(&self) -> Vec<Value> {
+        let rows = self.sections.iter().flat_map(|section| &section.1);
+        rows.cloned().collect()
+    }
+
     /// Reads what it has missed, applies it, and compares with the rows that the server has.
-    fn catch_up(&mut self, server: &Server) {
+    fn catch_up(&mut self, server: &Server, by: &str) {
         let (_, now) = ask(server, "GET", &self.path, &Value::Null);
         let version = now["version"].as_u64().unwrap();
         if version > self.version {
-            let mut events = Events::of(
-                server,
-                &format!("{}/changes?last-event-id={}", self.path, self.version),
-            );
+            let since = format!("last-event-id={}&by={by}", self.version);
+            let mut events = Events::of(server, &format!("{}/changes?{since}", self.path));
             let (id, name, told) = events.next();
             assert_eq!(id, Some(version));
-            if name == "rows" {
-                self.rows = array(&told, "rows").clone();
-            } else {
-                let after = applied(&self.rows, &told);
-                assert_minimal(&self.rows, &after, &told);
-                self.rows = after;
-            }
             self.version = version;
+            match (&*name, by) {
+                ("rows", _) => self.sections = sections_of(&told),
+                (_, "section") => self.sections = applied_by_section(&self.sections, &told),
+                _ => {
+                    let before = self.rows();
+                    let after = applied(&before, &told);
+                    assert_minimal(&before, &after, &told);
+                    assert_eq!(array(&now, "rows"), &after);
+                    self.sections = sections_of(&now);
+                }
+            }
         }
-        assert_eq!(array(&now, "rows"), &self.rows);
-        if let Some(sections) = now["sections"].as_array() {
-            let shown: usize = sections
-                .iter()
-                .map(|section| number(&section["rows"]))
-                .sum();
-            assert_eq!(shown, self.rows.len());
-        }
+        assert_eq!(sections_of(&now), self.sections);
+        let shown = now["sections"].as_array().map(|sections| {
+            let rows = sections.iter().map(|section| number(&section["rows"]));
+            rows.sum::<usize>()
+        });
+        assert!(shown.is_none_or(|shown| shown == array(&now, "rows").len()));
     }
 }
 
@@ -417,7 +493,7 @@ proptest! {
                 Client {
                     path: format!("/lists/{}", list["list"].as_str().unwrap()),
                     version: 0,
-                    rows: array(&list, "rows").clone(),
+                    sections: sections_of(&list),
                 }
             })
             .collect();
@@ -442,11 +518,11 @@ proptest! {
                     let (status, told) = ask(&server, "PATCH", &clients[client].path, &query(part, which));
                     prop_assert_eq!(status, 200, "{}", told);
                 }
-                Step::Read { client } => clients[client].catch_up(&server),
+                Step::Read { client, by } => clients[client].catch_up(&server, by),
             }
         }
         for client in &mut clients {
-            client.catch_up(&server);
+            client.catch_up(&server, "section");
         }
     }
 }

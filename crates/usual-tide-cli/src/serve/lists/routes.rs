@@ -39,18 +39,23 @@ pub(in crate::serve) struct Wanted {
     by: Positions,
 }
 
-/// Works with the lists, unless the items are out of date.
-async fn with_lists(
+/// Works with the lists, unless the items are out of date; then answers, while others may read.
+async fn with_lists<R>(
     app: Arc<App>,
-    work: impl FnOnce(&mut Lists, &mut Store<Record>) -> Result<Reply, ListRefusal> + Send + 'static,
+    work: impl FnOnce(&mut Lists, &mut Store<Record>) -> Result<R, ListRefusal> + Send + 'static,
+    answer: impl FnOnce(&ServedItems, R) -> Result<Reply, ListRefusal> + Send + 'static,
 ) -> Response<Body> {
     on_thread(app, |app| {
-        app.hub.with_lists(|shown: &mut ServedItems| {
+        let done = app.hub.with_lists(|shown: &mut ServedItems| {
             if let Some(why) = shown.trouble() {
-                return Reply::problem(503, why);
+                return Err(Reply::problem(503, why));
             }
-            work(&mut shown.lists, &mut shown.store).unwrap_or_else(Reply::from)
-        })
+            work(&mut shown.lists, &mut shown.store).map_err(Reply::from)
+        });
+        match done {
+            Ok(done) => answer(&app.hub.shown(), done).unwrap_or_else(Reply::from),
+            Err(refused) => refused,
+        }
     })
     .await
 }
@@ -77,13 +82,16 @@ pub(in crate::serve) async fn open(
         Ok(texts) => texts,
         Err(refused) => return refused.into_response(),
     };
-    with_lists(app, move |lists, store| {
-        let name = lists.open(store, texts, client)?;
-        Ok(Reply {
-            location: Some(format!("/lists/{name}")),
-            ..json(201, &lists.rows(store, &name)?)
-        })
-    })
+    with_lists(
+        app,
+        move |lists, store| lists.open(store, texts, client),
+        |shown, name| {
+            Ok(Reply {
+                location: Some(format!("/lists/{name}")),
+                ..json(201, &shown.lists.rows(&shown.store, &name)?)
+            })
+        },
+    )
     .await
 }
 
@@ -121,10 +129,14 @@ pub(in crate::serve) async fn change(
         })
         .await;
     }
-    with_lists(app, move |lists, store| {
-        lists.change(store, &name, texts)?;
-        Ok(json(200, &lists.summary(store, &name)?))
-    })
+    with_lists(
+        app,
+        move |lists, store| {
+            lists.change(store, &name, texts)?;
+            lists.summary(store, &name)
+        },
+        |_, told| Ok(json(200, &told)),
+    )
     .await
 }
 
@@ -132,13 +144,16 @@ pub(in crate::serve) async fn close(
     State(app): State<Arc<App>>,
     Named(name): Named,
 ) -> Response<Body> {
-    with_lists(app, move |lists, store| {
-        lists.close(store, &name)?;
-        Ok(Reply {
-            status: 204,
-            ..Reply::default()
-        })
-    })
+    with_lists(
+        app,
+        move |lists, store| lists.close(store, &name),
+        |_, ()| {
+            Ok(Reply {
+                status: 204,
+                ..Reply::default()
+            })
+        },
+    )
     .await
 }
 

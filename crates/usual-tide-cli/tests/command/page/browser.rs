@@ -137,7 +137,7 @@ impl Page {
     pub(crate) fn until(&self, expression: &str) {
         let end = Instant::now() + LONG;
         while self.value(expression) != Value::Bool(true) {
-            let state = self.value("[document.querySelector('#state')?.textContent, document.querySelector('#said')?.textContent, document.querySelector('#filter-problem')?.textContent]");
+            let state = self.value("[document.querySelector('#state')?.textContent, document.querySelector('#said')?.textContent, document.querySelector('#chosen-count')?.textContent, document.querySelector('#filter-problem')?.textContent]");
             assert!(Instant::now() < end, "not in time: {expression}; {state}");
             std::thread::sleep(Duration::from_millis(20));
         }

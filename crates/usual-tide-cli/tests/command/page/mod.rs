@@ -332,6 +332,82 @@ fn a_long_list_is_in_the_page_by_parts_and_stays_where_one_reads() {
 }
 
 #[test]
+fn what_is_selected_stays_so_while_one_scrolls() {
+    let folder = tempfile::tempdir().unwrap();
+    let pieces: Vec<Value> = (0..2_000)
+        .map(|number| json!({"id": number, "title": format!("Piece {number}")}))
+        .collect();
+    let path = write(&folder, "pieces.json", &json!(pieces).to_string());
+    let server = Server::start(&path, &[]);
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    let handle = |key: u32| format!("#rows [aria-label=\"{key}\"] .select");
+    let scroll_to = |key: u32| {
+        page.value(&format!("document.querySelector('#table').scrollTop = {key} / 2000 * document.querySelector('#table').scrollHeight"));
+        page.until(&format!(
+            "document.querySelector('{}') !== null",
+            handle(key)
+        ));
+        page.value(&format!(
+            "document.querySelector('{}').scrollIntoView({{block: 'center'}}) ?? true",
+            handle(key)
+        ));
+    };
+    let told = |text: &str| {
+        let text = json!(text);
+        page.until(&format!(
+            "document.querySelector('#chosen-count').textContent === {text}"
+        ));
+    };
+    let there = |keys: [u32; 2]| {
+        let items = server.items();
+        keys.map(|key| items.iter().position(|item| item["id"] == key))
+    };
+    page.until(&rows_told("rows 1–200 of 2000"));
+    page.click(&handle(3));
+    scroll_to(1_200);
+    page.click(&handle(1_200));
+    told("2 rows are selected, 1 of them further up or down");
+    page.click("#delete-chosen");
+    until("both are gone", || there([3, 1_200]) == [None, None]);
+    page.click("#undo");
+    until("both are where they were", || {
+        there([3, 1_200]) == [Some(3), Some(1_200)]
+    });
+
+    // With Shift all from the one before, also those that have never been in the page; or none of them.
+    let selected = |rows: usize| {
+        page.until(&format!("document.querySelector('#chosen-count').textContent.startsWith('{rows} rows are selected')"));
+    };
+    scroll_to(4);
+    page.click(&handle(4));
+    scroll_to(1_800);
+    page.shift_click(&handle(1_800));
+    selected(1_797);
+    page.shift_click(&handle(1_795));
+    selected(1_791);
+    page.click(&handle(1_799));
+    selected(1_792);
+
+    // Another question: what is not in its answer is not selected.
+    page.type_into("#search", "piece 1799");
+    told("1 row is selected");
+    page.click("#choose-none");
+    page.replace("#search", "");
+    page.until(&rows_told("rows 1–200 of 2000"));
+
+    // One of those that are out of sight has been deleted meanwhile: that is said, and the other is deleted.
+    page.click(&handle(7));
+    scroll_to(900);
+    page.click(&handle(900));
+    server.ask("DELETE", "/items/7", "", "");
+    page.click("#delete-chosen");
+    page.until("document.querySelector('#said').textContent !== ''");
+    until("the other is gone", || there([7, 900]) == [None, None]);
+}
+
+#[test]
 fn two_pages_show_what_each_other_does_and_what_was_refused() {
     let (_folder, server) = served();
     let Some(one) = Page::open(&server.address()) else {
