@@ -1,6 +1,6 @@
 //! Rows in the order of bytes that are kept of each item.
 
-use super::evaluate::Evaluated;
+use super::evaluate::{Evaluated, Keyed, break_ties};
 use super::merge_sort::merge_sort;
 use super::state::Context;
 use crate::item::Item;
@@ -24,15 +24,6 @@ pub(super) struct CachedOrder<'a, T> {
     sort: &'a Sort<T>,
     column: &'a ByteColumn,
     context: Context<'a, T>,
-}
-
-/// A row that is being sorted.
-#[derive(Clone, Copy)]
-struct Keyed {
-    key: u64,
-    /// Its place in source order, which breaks ties.
-    source: u32,
-    slot: Slot,
 }
 
 impl<'a, T: Item> CachedOrder<'a, T> {
@@ -91,6 +82,12 @@ impl<'a, T: Item> CachedOrder<'a, T> {
 
     /// Sorts rows whose kept bytes begin alike: by the next eight while there are many, then as a whole.
     fn break_ties(&self, ties: &mut [Keyed], known: usize) {
+        if ties.len() >= WORTH_REFINING && self.all_tie(ties) {
+            if let Some(next) = self.sort.refinement_past_first() {
+                break_ties(ties, &next, &|slot| self.context.items.get(slot));
+            }
+            return;
+        }
         if ties.len() < WORTH_REFINING || known > MOST_REFINED_BYTES {
             merge_sort(ties, |one, two| {
                 let order = self.compare(one.slot, two.slot);
@@ -105,6 +102,13 @@ impl<'a, T: Item> CachedOrder<'a, T> {
         for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
             self.break_ties(ties, known + 8);
         }
+    }
+
+    /// Whether what is kept of the rows is equal.
+    fn all_tie(&self, rows: &[Keyed]) -> bool {
+        let mut kept = rows.iter().map(|row| self.kept(row.slot));
+        let first = kept.next();
+        kept.all(|other| Some(other) == first)
     }
 
     /// Joins two parts that are sorted.

@@ -182,7 +182,7 @@ pub(super) fn sorted<T: Item>(
     let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
     if let Some(refinement) = sort.refinement() {
         for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
-            break_ties(ties, sort, &refinement, refinement.known, &item);
+            break_ties(ties, &refinement, &item);
         }
     }
     Evaluated {
@@ -192,41 +192,54 @@ pub(super) fn sorted<T: Item>(
     }
 }
 
-/// Sorts rows whose first `known` bytes are equal.
+/// Sorts rows that tie so far and are in source order.
 pub(super) fn break_ties<'a, T: Item>(
     ties: &mut [Keyed],
-    sort: &Sort<T>,
     refinement: &Refinement<'_, T>,
-    known: Option<usize>,
     item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
 ) {
-    if ties.len() < 2 {
-        return;
-    }
-    let refined = ties.len() >= WORTH_REFINING
-        && known.is_none_or(|known| known < MOST_REFINED_BYTES)
-        && ties.iter_mut().all(|row| {
-            match item(row.slot).and_then(|item| refinement.next_bytes(item, known)) {
-                Some(key) => {
-                    row.key = key;
-                    true
-                }
-                None => false,
+    if ties.len() >= WORTH_REFINING {
+        // Where a key has few values, all rows soon have the same one: then the next key is as good as a first one.
+        if refinement.known.is_some() && all_tie(ties, refinement, item) {
+            if let Some(next) = refinement.next_level() {
+                break_ties(ties, &next, item);
             }
-        });
-    if refined {
-        ties.sort_unstable_by_key(|row| (row.key, row.source));
-        let known = Some(refinement.known_after(known));
-        for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
-            break_ties(ties, sort, refinement, known, item);
+            return;
         }
-        return;
+        let is_worth = refinement
+            .known
+            .is_none_or(|known| known < MOST_REFINED_BYTES);
+        let refined = is_worth
+            && ties.iter_mut().all(|row| {
+                let bytes = item(row.slot).and_then(|item| refinement.next_bytes(item));
+                bytes.map(|key| row.key = key).is_some()
+            });
+        if refined {
+            ties.sort_unstable_by_key(|row| (row.key, row.source));
+            let refinement = refinement.after_bytes();
+            for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
+                break_ties(ties, &refinement, item);
+            }
+            return;
+        }
     }
     merge_sort(ties, |one, two| {
         let by_keys = match (item(one.slot), item(two.slot)) {
-            (Some(one), Some(two)) => sort.compare_past_prefix(one, two),
+            (Some(one), Some(two)) => refinement.compare(one, two),
             _ => std::cmp::Ordering::Equal,
         };
         by_keys.then(one.source.cmp(&two.source)).is_gt()
     });
+}
+
+fn all_tie<'a, T: Item>(
+    rows: &[Keyed],
+    refinement: &Refinement<'_, T>,
+    item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
+) -> bool {
+    let mut items = rows.iter().map(|row| item(row.slot));
+    let Some(first) = items.next().flatten() else {
+        return false;
+    };
+    items.all(|other| other.is_some_and(|other| refinement.ties(first, other)))
 }

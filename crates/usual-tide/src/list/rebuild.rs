@@ -201,9 +201,9 @@ impl<T: Item> ListState<T> {
         refinement: &Refinement<'_, T>,
         context: Context<'_, T>,
     ) {
-        let Some(sort) = self.query.sorting().filter(|_| ties.len() > 1) else {
+        if ties.len() < 2 {
             return;
-        };
+        }
         let keyed = ties.iter().zip(0..).map(|(row, source)| Keyed {
             key: row.arrival.key,
             source,
@@ -211,7 +211,7 @@ impl<T: Item> ListState<T> {
         });
         let mut keyed: Vec<Keyed> = keyed.collect();
         let item = |slot| self.placing_item(slot, context);
-        break_ties(&mut keyed, sort, refinement, refinement.known, &item);
+        break_ties(&mut keyed, refinement, &item);
         let sorted: Vec<Arriving> = keyed.iter().map(|row| ties[row.source as usize]).collect();
         ties.copy_from_slice(&sorted);
     }

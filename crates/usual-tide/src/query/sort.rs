@@ -262,11 +262,7 @@ impl<T> Sort<T> {
     }
 
     fn compare_from(&self, level: usize, one: &T, two: &T) -> Ordering {
-        self.levels[level..]
-            .iter()
-            .map(|level| level.compare(one, two))
-            .find(|order| order.is_ne())
-            .unwrap_or(Ordering::Equal)
+        compare_by(&self.levels[level..], one, two)
     }
 
     /// The beginning of an item's place in this order: as many keys as fit, the last of them perhaps
@@ -301,15 +297,25 @@ impl<T> Sort<T> {
         Layout { used, decided }
     }
 
-    /// How ties in the prefix can be broken eight bytes at a time.
+    /// How ties in the prefix can be broken.
     pub(crate) fn refinement(&self) -> Option<Refinement<'_, T>> {
         let layout = self.layout();
-        let level = self.levels.get(layout.decided)?;
-        Some(Refinement {
-            level,
-            known: level.known_bytes(u64::BITS - layout.used),
-        })
+        let levels = &self.levels[layout.decided..];
+        let known = levels.first()?.known_bytes(u64::BITS - layout.used);
+        Some(Refinement { levels, known })
     }
+
+    /// How ties in the first key can be broken by the others.
+    pub(crate) fn refinement_past_first(&self) -> Option<Refinement<'_, T>> {
+        Refinement::of(self.levels.get(1..)?)
+    }
+}
+
+fn compare_by<T>(levels: &[Level<T>], one: &T, two: &T) -> Ordering {
+    let mut orders = levels.iter().map(|level| level.compare(one, two));
+    orders
+        .find(|order| order.is_ne())
+        .unwrap_or(Ordering::Equal)
 }
 
 /// How the prefix is divided among the levels.
@@ -320,36 +326,58 @@ struct Layout {
     decided: usize,
 }
 
-/// The level in which a prefix was cut short.
+/// How rows that tie so far are put in order: by the levels that are left, the first of them eight bytes at a time.
 pub(crate) struct Refinement<'a, T> {
-    level: &'a Level<T>,
-    /// Leading bytes of the level's key that equal prefixes have in common. `None` where not even the
-    /// rank of the key had room in the prefix: equal prefixes say nothing of this level then.
+    levels: &'a [Level<T>],
+    /// Leading bytes of the first level's key that the rows have in common. `None` where nothing is known of it yet, not even
+    /// its rank.
     pub(crate) known: Option<usize>,
 }
 
-impl<T> Refinement<'_, T> {
-    /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not
-    /// text.
-    pub(crate) fn next_bytes(&self, item: &T, known: Option<usize>) -> Option<u64> {
-        let Some(byte) = known else {
-            return Some(self.level.prefix(item));
-        };
-        let prefix = self.level.key.prefix_from(item, byte)?;
-        Some(if self.level.descending {
-            !prefix
-        } else {
-            prefix
-        })
+impl<'a, T> Refinement<'a, T> {
+    fn of(levels: &'a [Level<T>]) -> Option<Self> {
+        let known = None;
+        (!levels.is_empty()).then_some(Self { levels, known })
     }
 
-    /// The bytes that are known once rows tie in [`next_bytes`](Self::next_bytes) as well.
-    pub(crate) fn known_after(&self, known: Option<usize>) -> usize {
-        match known {
+    /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not
+    /// text.
+    pub(crate) fn next_bytes(&self, item: &T) -> Option<u64> {
+        let level = self.levels.first()?;
+        let Some(byte) = self.known else {
+            return Some(level.prefix(item));
+        };
+        let prefix = level.key.prefix_from(item, byte)?;
+        Some(level.directed(prefix))
+    }
+
+    /// For rows that tie in [`next_bytes`](Self::next_bytes) as well.
+    pub(crate) fn after_bytes(&self) -> Self {
+        let rank_and_more = |level: &Level<T>| level.known_bytes(u64::BITS).unwrap_or(0);
+        let known = match self.known {
             Some(known) => known + 8,
-            // Its own prefix has room for the rank.
-            None => self.level.known_bytes(u64::BITS).unwrap_or(0),
+            None => self.levels.first().map_or(0, rank_and_more),
+        };
+        Self {
+            known: Some(known),
+            ..*self
         }
+    }
+
+    /// Whether two items tie in the first of the levels.
+    pub(crate) fn ties(&self, one: &T, two: &T) -> bool {
+        let level = self.levels.first();
+        level.is_none_or(|level| level.compare(one, two).is_eq())
+    }
+
+    /// For rows that tie in the first of the levels: by those after it.
+    pub(crate) fn next_level(&self) -> Option<Self> {
+        Self::of(self.levels.get(1..)?)
+    }
+
+    /// Compares two items by all levels that are left.
+    pub(crate) fn compare(&self, one: &T, two: &T) -> Ordering {
+        compare_by(self.levels, one, two)
     }
 }
 
