@@ -55,6 +55,7 @@ const selected = new SelectedRows({
   },
 });
 $("delete-chosen").disabled = !takesWrites;
+$("keys").hidden = !takesWrites;
 $("delete-chosen").addEventListener("click", async () => {
   const rows = selected.picked();
   selected.clear();
@@ -102,18 +103,24 @@ function fill(row, item) {
   row.setAttribute("aria-label", String(keyOf(item)));
   row.draggable = takesWrites && sort === "";
   const cells = names.map((name) => cell(row, name, values.get(name)));
-  const handle = Object.assign(document.createElement("span"), { className: "handle" });
-  handle.append(selected.box(row));
-  const away = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
-  away.setAttribute("aria-label", `Delete ${keyOf(item)}`);
-  away.addEventListener("click", () => writes.remove([picked(row)]));
+  const remove = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
+  remove.setAttribute("aria-label", `Delete ${keyOf(item)}`);
+  remove.addEventListener("click", () => writes.remove([picked(row)]));
   // What was refused stays until somebody has seen to it.
   const refused = row.querySelector(".why");
-  row.replaceChildren(handle, ...cells, away, ...(refused ? [refused] : []));
+  row.replaceChildren(edge("handle", selected.box(row)), ...cells, edge("away", remove), ...(refused ? [refused] : []));
+}
+
+/** The cell before or after those of the fields: each has its heading, as the others have. */
+function edge(className, content) {
+  const cell = Object.assign(document.createElement("span"), { className });
+  cell.setAttribute("role", "cell");
+  cell.append(content);
+  return cell;
 }
 
 function cell(row, name, value) {
-  const cell = Object.assign(document.createElement("span"), { className: name === keyName ? "key" : "" });
+  const cell = Object.assign(document.createElement("span"), { className: name === keyName ? "field key" : "field" });
   cell.setAttribute("role", "cell");
   cell.dataset.name = name;
   if (typeof value === "boolean") {
@@ -268,11 +275,13 @@ function name({ element, heading, rows }, section) {
   if (heading.hidden) return;
   const text = section.heading === "" ? "none" : section.heading;
   const toggle = Object.assign(document.createElement("button"), { type: "button" });
+  const sign = document.createElement("span");
+  sign.setAttribute("aria-hidden", "true");
+  toggle.append(sign, text);
   const draw = () => {
     element.classList.toggle("closed", closed.has(text));
-    toggle.textContent = closed.has(text) ? "▸" : "▾";
+    sign.textContent = closed.has(text) ? "▸ " : "▾ ";
     toggle.setAttribute("aria-expanded", String(!closed.has(text)));
-    toggle.setAttribute("aria-label", text);
   };
   toggle.addEventListener("click", () => {
     if (!closed.delete(text)) closed.add(text);
@@ -282,7 +291,7 @@ function name({ element, heading, rows }, section) {
   rows.setAttribute("aria-label", text);
   const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${sums[at]} ${shownTotal(total)} in all`)];
   const count = Object.assign(document.createElement("small"), { textContent: ` ${told.join(", ")}` });
-  heading.replaceChildren(toggle, text, count);
+  heading.replaceChildren(toggle, count);
 }
 
 function headings() {
@@ -312,7 +321,10 @@ function headings() {
     cell.append(button);
     return cell;
   });
-  $("names").replaceChildren(corner, ...cells, document.createElement("span"));
+  const end = document.createElement("span");
+  end.setAttribute("role", "columnheader");
+  end.setAttribute("aria-label", "Delete");
+  $("names").replaceChildren(corner, ...cells, end);
   const chosen = $("group").value;
   $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(name, name)));
   $("group").value = chosen;
@@ -363,7 +375,7 @@ const scrolled = new ScrolledRows({
   above: $("above"),
   below: $("below"),
   rows: $("rows"),
-  isBusy: () => dragged !== null || document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])") != null,
+  isBusy: () => dragged !== null || document.activeElement?.closest?.(".row .field input:not([type=checkbox])") != null,
   ask: (skip) => change({ skip, take: ROWS }, true),
 });
 
@@ -387,7 +399,7 @@ const list = new LiveList({ take: ROWS }, {
     count();
   },
   onChanges: (changes) => {
-    const typing = document.activeElement?.closest?.(".row [role=cell] input:not([type=checkbox])");
+    const typing = document.activeElement?.closest?.(".row .field input:not([type=checkbox])");
     const isWhole = matching === rowCount();
     settle = anchorOf();
     applying = true;

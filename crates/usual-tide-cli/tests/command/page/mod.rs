@@ -81,6 +81,12 @@ fn a_list_is_searched_filtered_sorted_and_grouped() {
     page.until(&sorted(">="));
     page.click(by_height);
 
+    // A screen reader tells the heading of each cell by its place in the row.
+    let has_headings = format!(
+        "[...document.querySelector('#names').children].every((name) => name.role === 'columnheader') && [...{ROWS}].every((row) => row.querySelectorAll(':scope > [role=cell]').length === document.querySelector('#names').children.length)"
+    );
+    assert_eq!(page.value(&has_headings), true);
+
     page.value("document.querySelector('#group').value = 'shelf'");
     page.value("document.querySelector('#group').dispatchEvent(new Event('change'))");
     page.until("document.querySelectorAll('#rows .section h3:not([hidden])').length > 3");
