@@ -31,13 +31,21 @@ PARTS = [
 ]
 # What the benches alone use.
 NOT_TRIED = ["--exclude", "crates/usual-tide/src/order/probe.rs"]
-# Tests by the time they take: what a filter runs, and the seconds after which a mutant counts as endless.
-STAGES = [
-    ("quick", "--lib", ["order::tests::a_built", "order::tests::rows", "sequence::", "log::", "same_keys::", "held::",
-                        "undo::undo_past", "rules::", "grouped::", "script::", "apart::"], 60),
-    ("scripts", "--lib", ["order::tests::scripts", "many_feeds::", "undo::undo_and", "panics::"], 180),
-    ("library", "--test=library", ["--skip", "derive::", "--skip", "examples::"], 300),
+# The quickest tests of each part, which its mutants meet first.
+NEAREST = {
+    "order/": ["order::tests::a_built", "order::tests::rows", "sequence::"],
+    "change/sections/": ["grouped::"],
+    "change/": ["same_keys::", "grouped::", "script::"],
+    "list/log": ["log::", "same_keys::"],
+    "store/": ["undo::undo_past", "same_keys::", "apart::"],
+}
+# What is left then meets these: what a filter runs, and the seconds after which a mutant counts as endless.
+LATER = [
+    ("scripts", "--lib", ["order::tests::scripts", "grouped::", "script::", "many_feeds::", "undo::undo_and", "held::", "rules::",
+                          "panics::"], 300),
+    ("library", "--test=library", ["--skip", "derive::", "--skip", "examples::"], 600),
 ]
+SECONDS_OF_NEAREST = 120
 # A mutant that fills the memory fails instead of taking the machine with it.
 MEMORY = 8 << 30
 
@@ -54,13 +62,24 @@ def main():
     else:
         living = random.Random(chosen.seed).sample(every, min(chosen.sample, len(every)))
     outcomes = {}
-    for stage, target, filters, seconds in STAGES:
-        if not living:
-            break
-        found = run(stage, living, every, target, filters, seconds)
+
+    def meet(stage, names, target, filters, seconds):
+        found = run(stage, names, every, target, filters, seconds) if names else {}
         outcomes.update({name: (what, stage) for name, what in found.items()})
-        living = [name for name, what in found.items() if what == "missed"]
-    report(outcomes)
+        report(outcomes)
+
+    for part, filters in NEAREST.items():
+        of_part = [name for name in living if nearest(name) == part]
+        meet("nearest to " + part.replace("/", " ").strip(), of_part, "--lib", filters, SECONDS_OF_NEAREST)
+    for stage in LATER:
+        meet(stage[0], [name for name, (what, _) in outcomes.items() if what == "missed"], *stage[1:])
+    print((RESULTS / "report.md").read_text())
+
+
+def nearest(name):
+    """The first part in `NEAREST` that a mutant is of."""
+    path = name.split(":")[0].removeprefix("crates/usual-tide/src/")
+    return next(part for part in NEAREST if path.startswith(part))
 
 
 def names_of_all():
@@ -70,7 +89,7 @@ def names_of_all():
 
 def run(stage, names, every, target, filters, seconds):
     """What became of each of `names` under the tests of one stage."""
-    output = RESULTS / stage
+    output = RESULTS / stage.replace(" ", "-")
     earlier = output / "mutants.out"
     earlier.mkdir(parents=True, exist_ok=True)
     # The choice by name passes over some kinds of mutants; to go on where all others were noticed does not.
@@ -114,7 +133,6 @@ def report(outcomes):
     text = "\n".join(lines) + "\n"
     (RESULTS / "report.md").write_text(text)
     (RESULTS / "outcomes.json").write_text(json.dumps(outcomes, indent=1))
-    print(text)
 
 
 def part_of(name):
