@@ -204,8 +204,8 @@ pub use usual_tide_derive::{FieldValue, Fields, Item};
 #[doc = include_str!("../../../README.md")]
 struct Readme;
 
-/// Those of the guide.
-#[cfg(doctest)]
+/// Those of the guide, of which one is on records.
+#[cfg(all(doctest, feature = "record"))]
 #[doc = include_str!("../../../docs/guide.md")]
 struct Guide;
 
