@@ -48,13 +48,13 @@ async fn with_lists<R>(
     on_thread(app, |app| {
         let done = app.hub.with_lists(|shown: &mut ServedItems| {
             if let Some(why) = shown.trouble() {
-                return Err(Reply::problem(503, why));
+                return Err(Box::new(Reply::problem(503, why)));
             }
-            work(&mut shown.lists, &mut shown.store).map_err(Reply::from)
+            work(&mut shown.lists, &mut shown.store).map_err(|why| Box::new(Reply::from(why)))
         });
         match done {
             Ok(done) => answer(&app.hub.shown(), done).unwrap_or_else(Reply::from),
-            Err(refused) => refused,
+            Err(refused) => *refused,
         }
     })
     .await
