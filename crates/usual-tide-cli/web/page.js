@@ -353,6 +353,7 @@ function held(act) {
   const anchor = anchorOf();
   act();
   anchor();
+  scrolled.show();
 }
 
 /** The part of the list that was asked for last, until its rows have come; and whether that is for scrolling alone. */
@@ -396,7 +397,7 @@ const list = new LiveList({ take: ROWS }, {
     headings();
     view.reset(sections);
     selected.draw();
-    count();
+    held(count);
   },
   onChanges: (changes) => {
     const typing = document.activeElement?.closest?.(".row .field input:not([type=checkbox])");
@@ -428,9 +429,11 @@ const list = new LiveList({ take: ROWS }, {
 /** Keeps what one reads where it is, when rows come and go above it. */
 function anchorOf() {
   const edge = $("names").getBoundingClientRect().bottom;
-  const top = [...document.querySelectorAll("#rows .row")].find((row) => row.getBoundingClientRect().bottom > edge);
-  const before = top?.getBoundingClientRect().top ?? 0;
   const table = $("table");
+  const rows = [...document.querySelectorAll("#rows .row")];
+  const first = rows.find((row) => row.getBoundingClientRect().bottom > edge);
+  const before = first?.getBoundingClientRect().top ?? 0;
+  const top = before < table.getBoundingClientRect().bottom ? first : undefined;
   const { scrollTop } = table;
   return () => {
     if (scrollTop === 0) return;

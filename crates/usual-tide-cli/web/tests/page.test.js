@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
-import { ROWS, wanted } from "../scrolled.js";
+import { Places, ROWS, wanted } from "../scrolled.js";
 import { ask, Refused, sectionsOf } from "../live-list.js";
 
 /** As much of an element as a cell needs. */
@@ -57,6 +57,23 @@ test("the rows around what is seen are in the page", () => {
   for (let first = 0; first < 10_000; first += 37) {
     const skip = at(first, 5_000);
     assert.ok(skip <= first && Math.min(first + 20, 10_000) <= skip + ROWS);
+  }
+});
+
+test("a list of any length is no higher than a browser can draw, and each row has its place", () => {
+  for (const [matching, height] of [[50, 32], [100_000, 32], [100_000, 290], [5_000_000, 32]]) {
+    for (const skip of [0, Math.floor(matching / 3), Math.max(0, matching - ROWS)]) {
+      const shown = Math.min(ROWS, matching - skip);
+      const places = new Places({ skip, shown, matching, height });
+      assert.ok(places.above + places.below + shown * height < 10_100_000);
+      // Where all rows fit, they are drawn where they would be.
+      if (matching * height < 10_000_000) assert.equal(places.above, skip * height);
+      for (const row of [0, skip, skip + 0.5, skip + shown - 1, matching - 1]) {
+        const pixels = places.has(row) ? places.pixelsOf(row)
+          : row < skip ? row * places.drawn : places.above + shown * height + (row - skip - shown) * places.drawn;
+        assert.ok(Math.abs(places.rowAt(pixels) - row) < 1e-6, `${row} of ${matching} from ${skip}`);
+      }
+    }
   }
 });
 
