@@ -4,11 +4,12 @@ use jiff::civil::{Date, date};
 use proptest::prelude::*;
 use rusqlite::Connection;
 use rust_decimal::Decimal;
+use std::sync::Arc;
 use unicode_segmentation::UnicodeSegmentation;
 use usual_tide::fields::Value;
 use usual_tide::lists::ListEditError;
 use usual_tide::query::{Period, QueryTextProblem, Total};
-use usual_tide::sections::{SectionKey, SectionRow};
+use usual_tide::sections::{Section, SectionKey, SectionReplica, SectionRow};
 use usual_tide::{Group, Item, ListId, Place, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
@@ -504,4 +505,77 @@ fn a_total_that_is_no_number_is_no_change_each_time() {
     let set = feed.read(&store).unwrap().unwrap();
     assert!(set.by_section().sections().updated().is_empty());
     store.check().unwrap();
+}
+
+/// The sections of a copy, with their rows.
+fn copied(view: &SectionReplica<Piece>) -> Vec<(Arc<Section>, Vec<Arc<Piece>>)> {
+    let sections = view.sections().cloned().zip(0..);
+    sections
+        .map(|(section, at)| (section, view.rows(at).cloned().collect()))
+        .collect()
+}
+
+#[test]
+fn a_set_by_section_for_other_rows_is_refused_and_changes_nothing() {
+    type Edit = fn(&mut Store<Piece>) -> Result<bool, usual_tide::EditError<u32>>;
+    let edits: [(&str, Edit); 6] = [
+        ("another fee", |store| {
+            store.edit(&2, |piece| piece.fee = Decimal::ONE)
+        }),
+        ("moved in its section", |store| {
+            store.move_to(&1, Place::After(3))
+        }),
+        ("another place by its title", |store| {
+            store.edit(&1, |piece| piece.title = "Z".into())
+        }),
+        ("another section", |store| {
+            store.edit(&2, |piece| piece.shelf = Some("B".into()))
+        }),
+        ("removed", |store| store.remove(&3).map(|_| true)),
+        ("the last of its section goes", |store| {
+            store.remove(&6).map(|_| true)
+        }),
+    ];
+    for (what, edit) in edits {
+        for query in [Query::new(), Query::new().sort(Piece::TITLE)] {
+            let pieces = [(1, "A"), (2, "A"), (3, "A"), (4, "B"), (5, "B"), (6, "C")];
+            let mut store = Store::load(pieces.map(|(id, shelf)| piece(id, shelf))).unwrap();
+            let list = store.bind(query.group(Group::by(Piece::SHELF)));
+            let feed = store.feed(list).unwrap();
+            let mut view = SectionReplica::of(&store.list(list).unwrap());
+            let before = copied(&view);
+            edit(&mut store).unwrap();
+            let Some(changes) = feed.read(&store).unwrap() else {
+                continue;
+            };
+            let changes = changes.by_section();
+            let left = changes.removed().iter().map(|run| run.at);
+            let moved = changes.moved().iter().map(|run| run.from);
+            let updated = changes.updated().iter().map(|row| row.from);
+            let touched: Vec<SectionRow> = left.chain(moved).chain(updated).collect();
+            assert!(!touched.is_empty(), "{what}");
+            for at in touched {
+                // A row more, a row less, another row in this one's place, and a section that is not there.
+                for wrong in 0..4 {
+                    let mut sections = before.clone();
+                    let rows = &mut sections[at.section].1;
+                    match wrong {
+                        0 => rows.push(Arc::new(piece(99, "A"))),
+                        1 => drop(rows.pop()),
+                        2 if changes.moved().is_empty() => {
+                            rows[at.row] = Arc::new(piece(99, "A"));
+                        }
+                        2 => continue,
+                        _ => drop(sections.remove(at.section)),
+                    }
+                    let mut other = SectionReplica::new(sections.clone());
+                    other.apply(&changes).unwrap_err();
+                    assert_eq!(copied(&other), sections, "{what}");
+                }
+            }
+            view.apply(&changes).unwrap();
+            let shown = SectionReplica::of(&store.list(list).unwrap());
+            assert_eq!(copied(&view), copied(&shown), "{what}");
+        }
+    }
 }
