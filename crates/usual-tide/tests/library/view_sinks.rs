@@ -5,7 +5,7 @@ use std::sync::Arc;
 use usual_tide::changes::{Rows, ViewSink};
 use usual_tide::lists::{FlatItem, FlatRow, Flattened};
 use usual_tide::sections::{Section, SectionKey, SectionRow, SectionViewSink};
-use usual_tide::{Group, Item, ListId, Place, Query, Sort, Store};
+use usual_tide::{ChangeSet, Group, Item, ListId, Place, Query, Sort, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -93,6 +93,26 @@ fn column(store: &Store<Piece>, list: ListId) -> Vec<Arc<FlatItem<Piece>>> {
     rows.map(|row| Arc::new(FlatItem::new(row))).collect()
 }
 
+/// No heading or row leaves that is there afterwards, and no more of them move than must.
+fn assert_fewest(
+    before: &[Arc<FlatItem<Piece>>],
+    after: &[Arc<FlatItem<Piece>>],
+    changes: &ChangeSet<FlatItem<Piece>>,
+) {
+    let place = |item: &Arc<FlatItem<Piece>>| before.iter().position(|old| old.key() == item.key());
+    let kept: Vec<usize> = after.iter().filter_map(place).collect();
+    // For each of them the longest run in order that it ends.
+    let mut longest: Vec<usize> = Vec::new();
+    for (at, place) in kept.iter().enumerate() {
+        let earlier = (0..at).filter(|other| kept[*other] < *place);
+        longest.push(1 + earlier.map(|other| longest[other]).max().unwrap_or(0));
+    }
+    let removed: usize = changes.removed().iter().map(|run| run.rows.len()).sum();
+    let moved: usize = changes.moved().iter().map(|run| run.len).sum();
+    assert_eq!(removed, before.len() - kept.len());
+    assert_eq!(moved, kept.len() - longest.into_iter().max().unwrap_or(0));
+}
+
 /// A query of the list, by number.
 fn query(kind: u8) -> Query<Piece> {
     let query = Query::new();
@@ -146,8 +166,9 @@ proptest! {
 
             let flat = changes.flattened();
             prop_assert_eq!(flat.len_before(), flattened.len());
-            flat.apply(&mut flattened).unwrap();
             let expected = column(&store, list);
+            assert_fewest(&flattened, &expected, &flat);
+            flat.apply(&mut flattened).unwrap();
             prop_assert_eq!(&flattened, &expected);
             let view = Flattened::of(store.list(list).unwrap());
             prop_assert_eq!(view.len(), expected.len());
