@@ -517,6 +517,7 @@ fn copied(view: &SectionReplica<Piece>) -> Vec<(Arc<Section>, Vec<Arc<Piece>>)> 
 
 #[test]
 fn a_set_by_section_for_other_rows_is_refused_and_changes_nothing() {
+    assert!(SectionReplica::<Piece>::new([]).is_empty());
     type Edit = fn(&mut Store<Piece>) -> Result<bool, usual_tide::EditError<u32>>;
     let edits: [(&str, Edit); 6] = [
         ("another fee", |store| {
@@ -576,6 +577,23 @@ fn a_set_by_section_for_other_rows_is_refused_and_changes_nothing() {
             view.apply(&changes).unwrap();
             let shown = SectionReplica::of(&store.list(list).unwrap());
             assert_eq!(copied(&view), copied(&shown), "{what}");
+            assert_eq!(view.len(), view.sections().count());
+            assert!(!view.is_empty() && format!("{view:?}").contains("Piece"));
         }
     }
+}
+
+#[test]
+fn sets_are_equal_when_their_sections_are_too() {
+    let changes = |shelf: &str| {
+        let pieces = [piece(1, "A"), piece(2, shelf), piece(3, "C")];
+        let mut store = Store::load(pieces).unwrap();
+        let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+        let feed = store.feed(list).unwrap();
+        store.edit(&3, |piece| piece.title = "Lid".into()).unwrap();
+        feed.read(&store).unwrap().unwrap()
+    };
+    // The same row of all is updated; by section it is another one.
+    assert_eq!(changes("A"), changes("A"));
+    assert_ne!(changes("A"), changes("B"));
 }
