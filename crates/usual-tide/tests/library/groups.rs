@@ -586,14 +586,14 @@ fn a_set_by_section_for_other_rows_is_refused_and_changes_nothing() {
 #[test]
 fn sets_are_equal_when_their_sections_are_too() {
     let changes = |shelf: &str| {
-        let pieces = [piece(1, "A"), piece(2, shelf), piece(3, "C")];
+        let pieces = [piece(1, "A"), piece(2, shelf), piece(3, "B"), piece(4, "C")];
         let mut store = Store::load(pieces).unwrap();
         let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
         let feed = store.feed(list).unwrap();
-        store.edit(&3, |piece| piece.title = "Lid".into()).unwrap();
+        store.edit(&4, |piece| piece.title = "Lid".into()).unwrap();
         feed.read(&store).unwrap().unwrap()
     };
-    // The same row of all is updated; by section it is another one.
+    // The same row is updated; the one before it is in another of as many sections.
     assert_eq!(changes("A"), changes("A"));
     assert_ne!(changes("A"), changes("B"));
 }
