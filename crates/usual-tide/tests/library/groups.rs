@@ -9,7 +9,7 @@ use unicode_segmentation::UnicodeSegmentation;
 use usual_tide::fields::Value;
 use usual_tide::lists::ListEditError;
 use usual_tide::query::{Period, QueryTextProblem, Total};
-use usual_tide::sections::{Section, SectionKey, SectionReplica, SectionRow};
+use usual_tide::sections::{Section, SectionKey, SectionReplica, SectionRow, SectionStep};
 use usual_tide::{Group, Item, ListId, Place, Query, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
@@ -596,4 +596,46 @@ fn sets_are_equal_when_their_sections_are_too() {
     // The same row is updated; the one before it is in another of as many sections.
     assert_eq!(changes("A"), changes("A"));
     assert_ne!(changes("A"), changes("B"));
+}
+
+#[test]
+fn neighbours_are_one_step() {
+    let shelves = [(1, "A"), (2, "A"), (3, "B"), (4, "B")];
+    let mut store = Store::load(shelves.map(|(id, shelf)| piece(id, shelf))).unwrap();
+    let group = Group::by(Piece::SHELF).total(Total::Sum, Piece::HEIGHT);
+    let list = store.bind(Query::new().group(group));
+    let feed = store.feed(list).unwrap();
+    let steps = |store: &Store<Piece>| feed.read(store).unwrap().unwrap().by_section().steps();
+    let place = |section, row| SectionRow { section, row };
+    for id in [1, 2, 4] {
+        store.edit(&id, |piece| piece.height += 1.0).unwrap();
+    }
+    assert_eq!(
+        steps(&store),
+        [
+            SectionStep::UpdateRows {
+                at: place(0, 0),
+                count: 2
+            },
+            SectionStep::UpdateRows {
+                at: place(1, 1),
+                count: 1
+            },
+            SectionStep::UpdateSections { at: 0, count: 2 },
+        ]
+    );
+    for (id, shelf) in [(5, "C"), (6, "D"), (7, "E")] {
+        store.add(piece(id, shelf), Place::End).unwrap();
+    }
+    let arrive = (2..5).map(|section| SectionStep::InsertRows {
+        at: place(section, 0),
+        count: 1,
+    });
+    let sections = SectionStep::InsertSections {
+        at: 2,
+        count: 3,
+        after: 2,
+    };
+    let expected: Vec<SectionStep> = [sections].into_iter().chain(arrive).collect();
+    assert_eq!(steps(&store), expected);
 }
