@@ -3,7 +3,7 @@
 #   tools/fuzz.sh [--quick] TARGET|all [SECONDS]
 # `--quick` builds in less time what runs slower: for a short look.
 #   tools/fuzz.sh --keep TARGET|all
-# keeps in fuzz/kept the fewest short inputs of the corpus that reach all that it reaches.
+# keeps in fuzz/kept as few of the short inputs of the corpus as reach what all of these reach.
 # Needs a nightly compiler and `cargo install cargo-fuzz`. What is found is in fuzz/artifacts.
 set -euo pipefail
 cd "$(dirname "$0")/../fuzz"
@@ -26,6 +26,7 @@ fuzz() { cargo +nightly fuzz run "${build[@]}" --sanitizer none "$@"; }
 # What is kept is one text for each target: a name and an input in base64 on each line.
 unpack() {
   local name text
+  [ -e "kept/$1.txt" ] || return 0
   while read -r name text; do
     [ -e "corpus/$1/$name" ] || base64 -d <<< "$text" > "corpus/$1/$name"
   done < "kept/$1.txt"

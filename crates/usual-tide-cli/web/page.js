@@ -364,11 +364,12 @@ let [asked, answered] = [0, 0];
 /** Whether rows that leave have been scrolled away: not when the list is another one. */
 const scrollsAway = () => isScrolling && asked === 0 && list.version > answered;
 
+/** Looks whether that part has come, and which of the selected rows are in the page now. */
 function arrive() {
-  if (part === null || list.version < part.version) return;
-  scrolled.arrived(part.skip);
+  const hasCome = part !== null && list.version >= part.version;
+  if (hasCome) scrolled.arrived(part.skip);
   selected.draw(scrollsAway());
-  [part, isScrolling] = [null, false];
+  if (hasCome) [part, isScrolling] = [null, false];
 }
 
 const scrolled = new ScrolledRows({
@@ -384,7 +385,8 @@ const told = new Told($("told"), keyOf);
 const list = new LiveList({ take: ROWS }, {
   onRows: (answer) => {
     [loaded, matching] = [true, answer.matching];
-    part = null;
+    // It may be another list, whose versions begin again.
+    [part, isScrolling, answered] = [null, false, 0];
     scrolled.arrived(list.query.skip ?? 0);
     const sections = sectionsOf(answer);
     for (const item of answer.rows) {
@@ -407,10 +409,8 @@ const list = new LiveList({ take: ROWS }, {
     view.apply(changes);
     applying = false;
     settle = () => {};
-    const hasScrolled = scrollsAway();
     arrive();
     if (isWhole && rowCount() < ROWS) matching = rowCount();
-    selected.draw(hasScrolled);
     if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
       say(`The row has left the list, and what was typed is not kept: ${typing.value}`);
     } else {

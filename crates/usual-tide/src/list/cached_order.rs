@@ -1,6 +1,6 @@
 //! Rows in the order of bytes that are kept of each item.
 
-use super::evaluate::{Evaluated, Keyed, break_ties};
+use super::evaluate::{Evaluated, Keyed, MOST_REFINED_BYTES, WORTH_REFINING, break_ties};
 use super::merge_sort::merge_sort;
 use super::state::Context;
 use crate::item::Item;
@@ -12,12 +12,6 @@ use std::cmp::Ordering;
 
 /// Whole bytes of a key that a prefix holds.
 const PREFIX_BYTES: usize = 7;
-
-/// Ties from this many rows on are broken by the next bytes before items are compared.
-const WORTH_REFINING: usize = if cfg!(any(test, fuzzing)) { 3 } else { 16 };
-
-/// Bytes past which keys that still tie are compared as a whole.
-const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } else { 64 };
 
 /// A sort beside the bytes that are kept for its first key.
 pub(super) struct CachedOrder<'a, T> {

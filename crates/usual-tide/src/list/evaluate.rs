@@ -15,10 +15,10 @@ use hashbrown::HashMap;
 use std::sync::Arc;
 
 /// Ties in a prefix from this many rows on are broken by the next bytes before items are compared.
-const WORTH_REFINING: usize = if cfg!(any(test, fuzzing)) { 3 } else { 16 };
+pub(super) const WORTH_REFINING: usize = if cfg!(any(test, fuzzing)) { 3 } else { 16 };
 
 /// Bytes past which text that still ties is compared as a whole.
-const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } else { 64 };
+pub(super) const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } else { 64 };
 
 /// Rows in order, with their prefixes in a sorted list.
 pub(super) struct Evaluated {

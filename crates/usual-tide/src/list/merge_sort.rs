@@ -19,6 +19,10 @@ pub(super) fn merge_sort<R: Copy>(rows: &mut [R], mut after: impl FnMut(&R, &R) 
             run[at] = row;
         }
     }
+    // Of many short runs of ties none is worth an allocation.
+    if rows.len() <= SHORT {
+        return;
+    }
     let mut merged = Vec::with_capacity(rows.len());
     let mut run = SHORT;
     while run < rows.len() {
