@@ -30,6 +30,7 @@ export function askForItem({ sample, names, keyName, choices, add }) {
       dialog.close();
     } catch (why) {
       problem.textContent = why.message;
+      problem.scrollIntoView({ block: "nearest" });
     }
   });
   dialog.append(form);
