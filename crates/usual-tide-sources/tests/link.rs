@@ -4,13 +4,13 @@
 
 use proptest::prelude::*;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, mpsc};
 use std::time::{Duration, Instant};
 use usual_tide::writes::{Neighbours, Ticket, Write, WriteState};
 use usual_tide::{Item, Place, SharedStore, Store};
 use usual_tide_sources::link::{
-    Answer, Change, ChangeSender, Link, LinkOptions, LinkState, Loaded, Loading, Retry, Source,
-    SourceError,
+    Answer, Change, ChangeSender, DirectSource, Link, LinkOptions, LinkState, Loaded, Loading,
+    Retry, Source, SourceError,
 };
 
 const LONG: Duration = Duration::from_secs(30);
@@ -410,4 +410,43 @@ fn a_store_has_one_link_at_a_time() {
     link.flush(LONG).unwrap();
     assert!(link.close(LONG).is_empty());
     assert_eq!(server.lock().unwrap().items.last().unwrap().id, 900);
+}
+
+/// Looks for changes once an hour, on a thread of its own that says when it ends.
+struct Hourly(mpsc::Sender<()>);
+
+impl Source<Piece> for Hourly {
+    fn load(&mut self, _: &mut Loading<'_>) -> Result<Loaded<Piece>, SourceError> {
+        Ok(Loaded::all(Vec::new()))
+    }
+
+    fn write(&mut self, _: &Write<Piece>) -> Result<Answer<Piece>, SourceError> {
+        Ok(Answer::Saved)
+    }
+
+    fn watch(&mut self, news: ChangeSender<Piece>) {
+        let ended = self.0.clone();
+        std::thread::spawn(move || {
+            while !news.wait_until_closed(Duration::from_secs(3600)) {
+                news.stale();
+            }
+            ended.send(()).unwrap();
+        });
+    }
+}
+
+#[test]
+fn a_thread_that_looks_for_changes_ends_with_the_link() {
+    let (sender, ended) = mpsc::channel();
+    let store = SharedStore::new(Store::new());
+    let link = Link::start(store, Hourly(sender.clone())).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    assert!(ended.try_recv().is_err());
+    link.close(LONG);
+    ended.recv_timeout(LONG).unwrap();
+
+    let direct = DirectSource::new(Hourly(sender));
+    assert!(ended.try_recv().is_err());
+    drop(direct);
+    ended.recv_timeout(LONG).unwrap();
 }

@@ -9,7 +9,7 @@ use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::{Item, SharedStore, Store};
 use usual_tide_sources::files::{FileSource, read_file};
@@ -208,6 +208,39 @@ fn a_half_written_file_is_waited_for() {
         link.flush(LONG).unwrap();
         assert_eq!(keys(&path).len(), 150);
     }
+}
+
+#[test]
+fn a_clock_that_is_set_back_hides_no_change() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.ndjson");
+    fs::write(
+        &path,
+        "{\"id\":1,\"t\":\"Bowl\"}\n{\"id\":2,\"t\":\"Mug\"}\n",
+    )
+    .unwrap();
+    let (store, link) = start(&path);
+    // The same number of bytes, in the same file, a year before.
+    let text = fs::read_to_string(&path).unwrap().replace("Mug", "Cup");
+    fs::write(&path, text).unwrap();
+    let file = File::options().write(true).open(&path).unwrap();
+    file.set_modified(SystemTime::now() - Duration::from_secs(31_536_000))
+        .unwrap();
+    let title = |key: i64| -> String {
+        let read = |store: &Store<Record>| {
+            let piece = store.get(&key.into()).unwrap();
+            piece.get("t").unwrap().as_text().unwrap().to_owned()
+        };
+        store.read(read).unwrap()
+    };
+    wait_for(|| title(2) == "Cup");
+    set(&store, 1, "t", json!("Deep bowl"));
+    link.flush(LONG).unwrap();
+    let titles = fs::read_to_string(&path).unwrap();
+    assert!(
+        titles.contains("Deep bowl") && titles.contains("Cup"),
+        "{titles}"
+    );
 }
 
 #[test]

@@ -65,8 +65,7 @@ impl Source<Piece> for Studio {
         }
         let pieces = Arc::clone(&self.pieces);
         std::thread::spawn(move || {
-            while !changes.is_closed() {
-                std::thread::sleep(Duration::from_secs(4));
+            while !changes.wait_until_closed(Duration::from_secs(4)) {
                 let mut pieces = pieces.lock().unwrap_or_else(PoisonError::into_inner);
                 let Some(next) = pieces.iter_mut().find(|piece| !piece.fired) else {
                     continue;

@@ -431,8 +431,7 @@ impl Source<Record> for FileSource {
 fn watch(path: &Path, known: &Known, poll: Duration, news: &ChangeSender<Record>) {
     // A file that is gone has changed, too.
     let mut progress: Option<Option<Stamp>> = None;
-    while !news.is_closed() {
-        std::thread::sleep(poll);
+    while !news.wait_until_closed(poll) {
         let stamp = Stamp::of(path).ok();
         let is_known = stamp.as_ref().is_some_and(|stamp| known.is(stamp));
         if is_known {

@@ -43,7 +43,7 @@ impl Listener {
                 }
             }
             if failures > 0 {
-                std::thread::sleep(self.retry.wait(failures));
+                self.news.wait_until_closed(self.retry.wait(failures));
             }
         }
     }

@@ -85,6 +85,15 @@ impl Control {
 
     pub(super) fn close(&self) {
         self.closing.store(true, Ordering::Release);
+        // Nobody is between a look at the flag and its wait while this holds the lock.
+        drop(lock(&self.progress));
+        self.progressed.notify_all();
+    }
+
+    /// Waits until the link is to end, at most this long; whether it is.
+    pub(super) fn wait_until_closing(&self, most: Duration) -> bool {
+        self.wait_while(most, |_| !self.is_closing());
+        self.is_closing()
     }
 
     /// The link's thread has done all there was to do at this moment.

@@ -5,6 +5,7 @@ use super::control::Control;
 use super::sync::Sender;
 use std::fmt;
 use std::sync::Arc;
+use std::time::Duration;
 use usual_tide::Item;
 
 /// Sends the changes that others made at the source to the link.
@@ -32,6 +33,24 @@ impl<T: Item> ChangeSender<T> {
     /// Whether nobody listens any more.
     pub fn is_closed(&self) -> bool {
         self.control.is_closing()
+    }
+
+    /// Waits until nobody listens any more, at most this long, and says whether that is so. A thread that looks for
+    /// changes waits with it between two looks, and so ends as soon as it is no longer needed.
+    ///
+    /// ```
+    /// # use std::time::Duration;
+    /// # use usual_tide::Item;
+    /// # use usual_tide_sources::link::ChangeSender;
+    /// fn look_again_and_again<T: Item>(changes: &ChangeSender<T>) {
+    ///     while !changes.wait_until_closed(Duration::from_secs(4)) {
+    ///         // Look whether there is something new; if so:
+    ///         changes.stale();
+    ///     }
+    /// }
+    /// ```
+    pub fn wait_until_closed(&self, most: Duration) -> bool {
+        self.control.wait_until_closing(most)
     }
 
     fn send(&self, command: Command<T>) {

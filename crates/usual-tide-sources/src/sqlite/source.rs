@@ -382,7 +382,7 @@ fn watch(
     poll: Duration,
     news: &ChangeSender<Record>,
 ) {
-    while !news.is_closed() {
+    loop {
         let opened = lock(database);
         let is_another = file_number(path).is_some_and(|file| Some(file) != opened.file);
         let version = data_version(&opened.connection);
@@ -391,20 +391,22 @@ fn watch(
             // It is opened by the next load.
             news.stale();
             known = None;
-            std::thread::sleep(poll);
-            continue;
-        }
-        match version {
-            Ok(version) => {
-                if known.is_some_and(|known| known != version) {
-                    news.stale();
+        } else {
+            match version {
+                Ok(version) => {
+                    if known.is_some_and(|known| known != version) {
+                        news.stale();
+                    }
+                    known = Some(version);
                 }
-                known = Some(version);
+                Err(rusqlite::Error::SqliteFailure(why, _))
+                    if why.code == ErrorCode::DatabaseBusy => {}
+                Err(error) => tracing::warn!(%error, "cannot see whether the database has changed"),
             }
-            Err(rusqlite::Error::SqliteFailure(why, _)) if why.code == ErrorCode::DatabaseBusy => {}
-            Err(error) => tracing::warn!(%error, "cannot see whether the database has changed"),
         }
-        std::thread::sleep(poll);
+        if news.wait_until_closed(poll) {
+            break;
+        }
     }
 }
 
