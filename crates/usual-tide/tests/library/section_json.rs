@@ -4,7 +4,8 @@ use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::sync::Arc;
 use usual_tide::record::{FieldName, Record, RecordKey, Schema, parse};
-use usual_tide::{Group, Item, ListId, Place, Query, Store};
+use usual_tide::sections::Section;
+use usual_tide::{ChangeSet, Group, Item, ListId, Place, Query, Store};
 
 /// What a view shows: heading, count and keys of each section.
 type View = Vec<(Value, Value, Vec<Value>)>;
@@ -144,6 +145,18 @@ proptest! {
                 let is = &now[number(&to["section"])].2[number(&to["row"])];
                 prop_assert_eq!((was, is), (&row["key"], &row["key"]));
             }
+            // In stages no more sections come, go and move than at once.
+            let sections = |set: &ChangeSet<Section>| {
+                let gone: usize = set.removed().iter().map(|run| run.rows.len()).sum();
+                let new: usize = set.inserted().iter().map(|run| run.rows.len()).sum();
+                let moved: usize = set.moved().iter().map(|run| run.len).sum();
+                [gone, new, moved]
+            };
+            let all = changes.by_section();
+            let stages = all.phases(|_| None);
+            let in_stages = stages.iter().map(|stage| sections(stage.sections()));
+            let in_stages = in_stages.fold([0; 3], |sum, stage| [0, 1, 2].map(|at| sum[at] + stage[at]));
+            prop_assert_eq!(in_stages, sections(all.sections()));
             shown = now;
         }
     }
