@@ -23,6 +23,14 @@ fuzz target seconds="60":
 screenshots:
     tools/screenshots.sh
 
+# The tables of docs/costs.md; takes hours.
+costs:
+    tools/costs.sh
+
+# Whether the packages build, and with the lowest versions that they allow.
+packages:
+    tools/packages.sh
+
 # Which small changes to the heart of the library no test notices.
 mutants sample="320":
     tools/mutants.py --sample {{sample}}

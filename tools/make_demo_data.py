@@ -7,9 +7,13 @@ import csv
 import json
 import pathlib
 import random
+import shutil
 from datetime import date, datetime, timedelta, timezone
 
-DEMO = pathlib.Path(__file__).resolve().parent.parent / "demo"
+ROOT = pathlib.Path(__file__).resolve().parent.parent
+DEMO = ROOT / "demo"
+# The command has the queue within it, and its package has nothing from outside of its folder.
+WITHIN = ROOT / "crates" / "usual-tide-cli" / "src" / "demo" / "pieces.json"
 START = datetime(2026, 3, 2, 8, 15, tzinfo=timezone.utc)
 
 MAKERS = [
@@ -193,6 +197,7 @@ def main():
     rng = random.Random(20260302)
     pieces = queue(rng)
     write("pieces.json", pieces)
+    shutil.copy(DEMO / "pieces.json", WITHIN)
     write("pieces-later.json", some_hours_later(rng, pieces))
     write_csv("pieces.csv", pieces)
     write_lines("evening.ndjson", evening(pieces))

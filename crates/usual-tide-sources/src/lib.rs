@@ -5,6 +5,9 @@
 //! - [`http`] (feature `http`): servers that speak HTTP, JSON and Server-Sent Events.
 //! - [`sqlite`] (feature `sqlite`): tables and queries of SQLite databases.
 
+// Which feature a thing needs stands beside it.
+#![cfg_attr(docsrs, feature(doc_cfg))]
+
 #[cfg(any(feature = "files", feature = "sqlite"))]
 mod faults;
 #[cfg(feature = "files")]
@@ -18,6 +21,11 @@ mod members;
 mod merge;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
+
+/// What the package says of itself.
+#[cfg(all(doctest, feature = "files"))]
+#[doc = include_str!("../README.md")]
+struct Readme;
 
 /// The page on sources, run as documentation tests.
 #[cfg(all(doctest, feature = "files", feature = "sqlite", feature = "http"))]

@@ -52,6 +52,9 @@
 //! - `stream`: change sets as an asynchronous stream.
 //! - `uuid`: keys that cannot collide, wherever they are made.
 
+// Which feature a thing needs stands beside it.
+#![cfg_attr(docsrs, feature(doc_cfg))]
+
 #[cfg(test)]
 extern crate self as usual_tide;
 

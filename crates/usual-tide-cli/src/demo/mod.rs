@@ -12,7 +12,7 @@ use usual_tide::removals::RemovalId;
 use usual_tide::{Draft, Feed, ListId, Query, Replica, Store};
 
 /// The data that the tour starts from.
-const PIECES: &str = include_str!("../../../../demo/pieces.json");
+const PIECES: &str = include_str!("pieces.json");
 
 /// The pieces that the tour starts from.
 pub(crate) fn pieces(key: &FieldName) -> Result<Vec<Record>, ParseError> {

@@ -306,6 +306,13 @@ fn a_wait_without_end_ends_when_there_is_enough() {
 }
 
 #[test]
+fn the_demo_within_the_command_is_the_one_beside_it() {
+    let within = include_str!("../../src/demo/pieces.json");
+    let beside = std::fs::read_to_string(demo("pieces.json")).unwrap();
+    assert!(within == beside, "run tools/make_demo_data.py");
+}
+
+#[test]
 fn texts_fit_a_terminal_from_40_columns_on_and_pipes_are_not_cut() {
     let (pieces, later) = (demo("pieces.json"), demo("pieces-later.json"));
     let (script, trace) = (

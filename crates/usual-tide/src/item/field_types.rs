@@ -99,7 +99,7 @@ macro_rules! integers {
             }
             fn tester<T: 'static>(get: fn(&T) -> &Self, accepts: Accepts, value: Value<'static>) -> Tester<T> {
                 if let Value::Integer(number) = value
-                    && let Ok(number) = Self::try_from(number)
+                    && let Some(number) = Self::try_from(number).ok()
                 {
                     return tester::ordered(get, accepts, number);
                 }
