@@ -87,6 +87,22 @@ fn cancelled_rows_come_back_exactly_where_they_belong_whatever_happened_meanwhil
 }
 
 #[test]
+fn what_was_undone_can_be_made_again_while_a_removal_waits() {
+    let mut store = Store::load(pieces("abcd")).unwrap();
+    store.remove(&'b').unwrap();
+    store.history_mut().undo().unwrap();
+    let asked = store.removals_mut().begin(&['a']).unwrap();
+    store.removals_mut().cancel(asked).unwrap();
+    store.removals_mut().begin(&['c']).unwrap();
+    let steps = (store.history().undo_len(), store.history().redo_len());
+    assert_eq!(steps, (0, 1));
+    let told = format!("{:?}", store.history_mut());
+    assert!(told.contains("undo_len: 0, redo_len: 1"), "{told}");
+    assert_eq!(store.history_mut().redo().unwrap().unwrap().keys, ['b']);
+    assert_eq!(store.len(), 3);
+}
+
+#[test]
 fn a_confirmed_removal_is_one_step_and_a_proposal_is_none() {
     let mut store = Store::load(pieces("abcd")).unwrap();
     let list = store.bind(Query::new());

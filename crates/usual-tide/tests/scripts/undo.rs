@@ -156,6 +156,7 @@ fn what_the_source_changed_since_is_left_alone_and_told() {
             skipped(0, SkipReason::ChangedSince),
         ]
     );
+    assert_eq!(undone.keys, [1, 9, 3]);
     assert_eq!(store.get(&0).unwrap().name, "theirs");
     assert_eq!(**store.get(&1).unwrap(), thing(1, 0));
     assert!(!store.contains(&9));
