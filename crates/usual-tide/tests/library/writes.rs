@@ -724,3 +724,16 @@ fn a_ticket_that_is_named_twice_counts_once() {
     assert_eq!(ids[6..], [7, 9, 8]);
     assert_eq!(store.check(), Ok(()));
 }
+
+#[test]
+fn a_store_that_nobody_asked_to_track_expects_no_answers() {
+    let mut store = Store::load((0..2).map(piece)).unwrap();
+    store.edit(&0, |piece| piece.title = 1).unwrap();
+    assert!(!store.writes().is_tracking());
+    assert_eq!(store.writes().state(&0), WriteState::Saved);
+    assert_eq!(store.writes().pending().count(), 0);
+    store.writes_mut().track();
+    store.edit(&0, |piece| piece.title = 2).unwrap();
+    assert!(store.writes().is_tracking());
+    assert_eq!(store.writes().state(&0), WriteState::Pending);
+}
