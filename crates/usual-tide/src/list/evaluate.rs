@@ -50,10 +50,17 @@ impl Evaluated {
 impl<T: Item> ListState<T> {
     /// A list of all rows that match. O(n log n), or O(n) without a sort.
     pub(crate) fn bind(query: Query<T>, context: Context<'_, T>) -> Self {
-        let mut rows = evaluate(&query, context, |_| false);
+        let is_source = !query.has_filter() && query.order().is_none();
+        let (grouping, rows) = if is_source && context.concealed.is_empty() {
+            (None, context.source.copied())
+        } else {
+            let mut rows = evaluate(&query, context, |_| false);
+            let grouping = rows.grouping(&query, None, context);
+            (grouping, RowTree::build(&rows.slots, rows.keys.as_deref()))
+        };
         Self {
-            grouping: rows.grouping(&query, None, context),
-            rows: RowTree::build(&rows.slots, rows.keys.as_deref()),
+            grouping,
+            rows,
             query,
             held: HashMap::new(),
             row_text: None,

@@ -21,6 +21,7 @@ mod rollback;
 mod rollback_step;
 mod selection;
 mod state;
+mod ties;
 mod unread;
 mod update;
 mod version;

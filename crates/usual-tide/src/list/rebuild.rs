@@ -8,7 +8,7 @@ use super::state::{Context, ListState};
 use super::update::{AffectedRow, Effect, touched_row};
 use crate::change::TouchedRow;
 use crate::item::Item;
-use crate::order::{Arrival, Cursor, RowTree, Slot};
+use crate::order::{Arrival, Cursor, RowSweep, RowTree, Slot};
 use crate::parts::rows_in_parts;
 use crate::query::{Refinement, Sort};
 use hashbrown::HashMap;
@@ -180,8 +180,7 @@ impl<T: Item> ListState<T> {
         // Prefixes are numbers and decide most comparisons; items are read only where prefixes tie.
         arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.source));
         if let Some(refinement) = self.query.sorting().and_then(Sort::refinement) {
-            let tie = |row: &Arriving| (row.section, row.arrival.key);
-            for ties in arriving.chunk_by_mut(|one, two| tie(one) == tie(two)) {
+            for ties in arriving.chunk_by_mut(|one, two| one.tie() == two.tie()) {
                 self.break_ties(ties, &refinement, context);
             }
         }
@@ -246,10 +245,9 @@ impl<T: Item> ListState<T> {
             known.extend(walked.into_iter().map(|row| (row, found)));
             found
         };
-        let mut sweep = self.rows.sweep(arriving.len());
         let is_decided = self.query.sorting().is_none_or(Sort::is_decided_by_prefix);
         let all_stay = !affected.iter().any(|row| row.effect.removes());
-        let place = |row: &Arriving| {
+        let mut place = |sweep: &mut RowSweep<'_>, row: &Arriving| {
             let item = self.placed_by(affected[row.place].touch);
             let run = runs.get(row.section);
             let comes_before = |other| {
@@ -277,7 +275,22 @@ impl<T: Item> ListState<T> {
             };
             sweep.lower_bound(run, row.arrival.key, comes_before)
         };
-        arriving.iter().map(place).collect()
+        let mut sweep = self.rows.sweep(arriving.len());
+        let mut places = Vec::with_capacity(arriving.len());
+        for ties in arriving.chunk_by(|one, two| one.tie() == two.tie()) {
+            let among = all_stay.then(|| {
+                let item = |at: usize| self.placed_by(affected[ties[at].place].touch);
+                let source =
+                    |other, at: usize| context.source.position(other).cmp(&Some(ties[at].source));
+                let tie = (runs.get(ties[0].section), ties[0].arrival.key);
+                self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context)
+            });
+            match among.flatten() {
+                Some(found) => places.extend(found.into_iter().map(|row| row.place)),
+                None => places.extend(ties.iter().map(|row| place(&mut sweep, row))),
+            }
+        }
+        places
     }
 
     /// Nobody holds a row whose item is gone.
@@ -305,6 +318,13 @@ struct Arriving {
     section: usize,
     /// Its position in the source.
     source: usize,
+}
+
+impl Arriving {
+    /// Rows that agree in this are told apart by their items alone.
+    fn tie(&self) -> (usize, u64) {
+        (self.section, self.arrival.key)
+    }
 }
 
 /// The rows as they are rebuilt.

@@ -54,6 +54,17 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         tree
     }
 
+    /// A tree of the same rows, without prefixes. O(n).
+    pub(crate) fn copied(&self) -> Self {
+        // One that many edits have thinned out is not worth its memory twice.
+        let is_full = self.leaves.len() * Self::FILL <= self.len() + self.len() / 4;
+        if is_full && !self.keyed {
+            return self.clone();
+        }
+        let slots: Vec<Slot> = self.chunks().flatten().copied().collect();
+        Self::build(&slots, None)
+    }
+
     pub(super) fn build_inners(&mut self, mut level: Vec<Child>) {
         while level.len() > 1 {
             let fill = FAN - FAN / 8;

@@ -27,6 +27,7 @@ pub(crate) use merge::Arrival;
 #[cfg(feature = "probe")]
 pub use probe::TreeProbe;
 pub(crate) use sequence::{CountedSums, Measured, Sequence};
+pub(crate) use sweep::Sweep;
 pub(crate) use tree::{CountedTree, Cursor};
 
 /// Rows in a leaf, and children of an inner node.
@@ -39,3 +40,6 @@ pub(crate) const FAN: usize = if cfg!(any(test, fuzzing)) { 4 } else { 32 };
 
 /// The tree in the size that the library uses.
 pub(crate) type RowTree = CountedTree<LEAF, FAN>;
+
+/// Its search for many places.
+pub(crate) type RowSweep<'a> = Sweep<'a, LEAF, FAN>;

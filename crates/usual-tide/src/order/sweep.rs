@@ -9,6 +9,7 @@ use std::ops::Range;
 const LEAVES_PER_ROW: usize = 8;
 
 /// Finds the places of rows that come in the order of the tree: each search goes on from the place found last.
+#[derive(Clone)]
 pub(crate) struct Sweep<'a, const LEAF: usize, const FAN: usize> {
     tree: &'a CountedTree<LEAF, FAN>,
     from_last: bool,
