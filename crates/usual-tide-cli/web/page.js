@@ -4,6 +4,7 @@ import { askForItem } from "/adding.js";
 import { flat, inputFor, putMarked, shown, words } from "/cells.js";
 import { SectionedElementList } from "/change-set.js";
 import { Choices } from "/choices.js";
+import { focusIn, placeOf as focused, redrawn, walk } from "/focus.js";
 import { ask, LiveList, sectionsOf } from "/live-list.js";
 import { ROWS, ScrolledRows } from "/scrolled.js";
 import { SelectedRows } from "/selected.js";
@@ -59,7 +60,7 @@ $("keys").hidden = !takesWrites;
 $("delete-chosen").addEventListener("click", async () => {
   const rows = selected.picked();
   selected.clear();
-  await writes.remove(rows);
+  await removeRows(rows);
 });
 $("choose-none").addEventListener("click", () => selected.clear());
 
@@ -89,7 +90,8 @@ async function itemsBetween(from, to, key) {
 
 // Rows.
 
-function fill(row, item) {
+/** Fills the cells of a row; `next` is what has the focus, or is about to. */
+function fill(row, item, next = document.activeElement) {
   row.item = item;
   // What is typed into it stays; the rest is drawn when that ends.
   if (row.typing) return;
@@ -105,10 +107,11 @@ function fill(row, item) {
   const cells = names.map((name) => cell(row, name, values.get(name)));
   const remove = Object.assign(document.createElement("button"), { type: "button", className: "remove", textContent: "✕", disabled: !takesWrites });
   remove.setAttribute("aria-label", `Delete ${keyOf(item)}`);
-  remove.addEventListener("click", () => writes.remove([picked(row)]));
+  remove.addEventListener("click", () => removeRows([picked(row)]));
   // What was refused stays until somebody has seen to it.
   const refused = row.querySelector(".why");
-  row.replaceChildren(edge("handle", selected.box(row)), ...cells, edge("away", remove), ...(refused ? [refused] : []));
+  const all = [edge("handle", selected.box(row)), ...cells, edge("away", remove), ...(refused ? [refused] : [])];
+  redrawn(row, () => row.replaceChildren(...all), next);
 }
 
 /** The cell before or after those of the fields: each has its heading, as the others have. */
@@ -157,7 +160,7 @@ function type(row, cell, name, value) {
   input.focus();
   input.select?.();
   let ended = false;
-  const end = (keep) => {
+  const end = (keep, next = document.activeElement) => {
     if (ended) return;
     let typed = value;
     try {
@@ -169,7 +172,7 @@ function type(row, cell, name, value) {
     }
     ended = true;
     row.typing = false;
-    fill(row, row.item);
+    fill(row, row.item, next);
     if (keep && JSON.stringify(typed ?? null) !== JSON.stringify(value ?? null)) writes.change(row, name, typed);
   };
   input.addEventListener("input", () => input.setCustomValidity(""));
@@ -179,7 +182,7 @@ function type(row, cell, name, value) {
     event.stopPropagation();
   });
   // A row that is moved loses the focus for a moment, and gets it back.
-  input.addEventListener("blur", () => { if (!applying) end(true); });
+  input.addEventListener("blur", (event) => { if (!applying) end(true, event.relatedTarget); });
 }
 
 /** A row that one works with, as `SelectedRows` gives it. */
@@ -211,6 +214,27 @@ function drop(row, over) {
   if (at >= 0) writes.move(rows, stay[at - 1]?.item, over.item);
 }
 
+/** The keys of rows that this page has asked to remove, and that are still there. */
+const leaving = new Set();
+
+function removeRows(rows) {
+  for (const { item } of rows) leaving.add(keyOf(item));
+  return writes.remove(rows);
+}
+
+/** After a change: the focus is where it was. Where its row was removed from here, the next row has it. */
+function refocus({ row, name }, at, scrolledAway) {
+  if (row.isConnected && !row.hasAttribute("aria-hidden")) {
+    if (!row.contains(document.activeElement)) focusIn(row, name);
+  } else if (leaving.delete(keyOf(row.item))) {
+    const rows = shownRows();
+    focusIn(rows[Math.min(at, rows.length - 1)], name);
+  } else if (!scrolledAway) {
+    // No other row gets it: a key that was meant for this one would be for that one.
+    say(`${keyOf(row.item)} has left the list.`);
+  }
+}
+
 // Reordering, by dragging and by keys.
 
 let dragged = null;
@@ -236,8 +260,13 @@ $("rows").addEventListener("dragend", () => {
 });
 $("rows").addEventListener("keydown", (event) => {
   const row = event.target.closest(".row");
-  if (row && event.key === "Delete" && takesWrites) writes.remove(selected.has(row) ? selected.picked() : [picked(row)]);
-  if (!row || !event.altKey || sort !== "" || !takesWrites) return;
+  if (row && event.key === "Delete" && takesWrites) removeRows(selected.has(row) ? selected.picked() : [picked(row)]);
+  if (walk(event, shownRows())) event.preventDefault();
+  if (!row || !event.altKey || !takesWrites) return;
+  if (sort !== "") {
+    if (/^Arrow(Up|Down)$/.test(event.key)) say("The list is sorted: rows are moved in the order of the source alone.");
+    return;
+  }
   const [above, below] = [neighbour(row, -1), neighbour(row, 1)];
   if (event.key === "ArrowUp" && above) writes.move([picked(row)], neighbour(row, -2)?.item, above.item);
   else if (event.key === "ArrowDown" && below) writes.move([picked(row)], below.item, neighbour(row, 2)?.item);
@@ -291,7 +320,9 @@ function name({ element, heading, rows }, section) {
   rows.setAttribute("aria-label", text);
   const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${sums[at]} ${shownTotal(total)} in all`)];
   const count = Object.assign(document.createElement("small"), { textContent: ` ${told.join(", ")}` });
+  const hadFocus = heading.contains(document.activeElement);
   heading.replaceChildren(toggle, count);
+  if (hadFocus) toggle.focus({ preventScroll: true });
 }
 
 function headings() {
@@ -311,12 +342,16 @@ function headings() {
   const cells = names.map((name) => {
     const cell = document.createElement("span");
     cell.setAttribute("role", "columnheader");
-    const sign = sort === name ? " ▲" : sort === `-${name}` ? " ▼" : "";
+    cell.dataset.name = name;
+    const sign = Object.assign(document.createElement("span"), { textContent: sort === name ? " ▲" : sort === `-${name}` ? " ▼" : "" });
+    sign.setAttribute("aria-hidden", "true");
     cell.setAttribute("aria-sort", sort === name ? "ascending" : sort === `-${name}` ? "descending" : "none");
-    const button = Object.assign(document.createElement("button"), { type: "button", textContent: name + sign });
-    button.addEventListener("click", () => {
+    const button = Object.assign(document.createElement("button"), { type: "button" });
+    button.append(name, sign);
+    button.addEventListener("click", async () => {
       sort = sort === name ? `-${name}` : sort === `-${name}` ? "" : name;
-      look({ sort });
+      const order = sort === "" ? "In the order of the source" : `Sorted by ${name}, ${sort === name ? "ascending" : "descending"}`;
+      if (await look({ sort })) say(order);
     });
     cell.append(button);
     return cell;
@@ -324,7 +359,7 @@ function headings() {
   const end = document.createElement("span");
   end.setAttribute("role", "columnheader");
   end.setAttribute("aria-label", "Delete");
-  $("names").replaceChildren(corner, ...cells, end);
+  redrawn($("names"), () => $("names").replaceChildren(corner, ...cells, end));
   const chosen = $("group").value;
   $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(name, name)));
   $("group").value = chosen;
@@ -335,14 +370,19 @@ const shownTotal = (total) => (typeof total === "number" ? total.toLocaleString(
 
 const rowCount = () => view.sections.reduce((sum, { section }) => sum + section.rows.length, 0);
 
+/** Says something where it is not said already: a screen reader would tell it again. */
+const tell = (id, text) => {
+  if ($(id).textContent !== text) $(id).textContent = text;
+};
+
 function count() {
   const rows = rowCount();
   $("nothing").hidden = rows > 0;
   const asked = $("search").value.trim() !== "" || $("filter").value.trim() !== "";
   const away = connection === "loading" ? "The items are being loaded." : "The items could not be loaded.";
-  $("nothing").textContent = !loaded ? away : asked ? "No row matches." : "There are no items yet.";
+  tell("nothing", !loaded ? away : asked ? "No row matches." : "There are no items yet.");
   const shown = matching > rows && rows > 0 ? `rows ${scrolled.skip + 1}–${scrolled.skip + rows}` : rows;
-  $("state").textContent = loaded ? `${connection}, ${shown} of ${matching} rows` : connection;
+  tell("state", loaded ? `${connection}, ${shown} of ${matching} rows` : connection);
   $("table").setAttribute("aria-rowcount", matching + 1);
   for (const [at, row] of shownRows().entries()) row.setAttribute("aria-rowindex", scrolled.skip + at + 2);
   scrolled.fit(rows, matching);
@@ -403,12 +443,15 @@ const list = new LiveList({ take: ROWS }, {
   },
   onChanges: (changes) => {
     const typing = document.activeElement?.closest?.(".row .field input:not([type=checkbox])");
+    const place = typing ? null : focused(document.activeElement?.closest?.("#rows .row *"));
+    const at = place ? shownRows().indexOf(place.row) : -1;
     const isWhole = matching === rowCount();
     settle = anchorOf();
     applying = true;
     view.apply(changes);
     applying = false;
     settle = () => {};
+    if (place) refocus(place, at, scrollsAway());
     arrive();
     if (isWhole && rowCount() < ROWS) matching = rowCount();
     if (typing?.closest(".row[aria-hidden]") || (typing && !typing.isConnected)) {
@@ -456,11 +499,12 @@ function recount() {
   }, 300);
 }
 
-/** Another question is answered from its first row on. */
+/** Another question is answered from its first row on; tells whether the server took it. */
 async function look(parts) {
-  if (!(await change({ ...parts, skip: 0, take: ROWS }))) return;
+  if (!(await change({ ...parts, skip: 0, take: ROWS }))) return false;
   $("table").scrollTop = 0;
   selected.forgetBeyond();
+  return true;
 }
 
 /** Changes the query, which may be for scrolling alone; tells whether the server took it. */

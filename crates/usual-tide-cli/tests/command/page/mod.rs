@@ -1,6 +1,7 @@
 //! The page of `serve` in a browser.
 
 mod browser;
+mod keyboard;
 
 use crate::serving::Server;
 use crate::support::{demo, write};
