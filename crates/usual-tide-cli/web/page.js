@@ -217,9 +217,12 @@ function drop(row, over) {
 /** The keys of rows that this page has asked to remove, and that are still there. */
 const leaving = new Set();
 
-function removeRows(rows) {
-  for (const { item } of rows) leaving.add(keyOf(item));
-  return writes.remove(rows);
+async function removeRows(rows) {
+  const keys = rows.map(({ item }) => keyOf(item));
+  for (const key of keys) leaving.add(key);
+  await writes.remove(rows);
+  // The change set may come after the answer. What was refused stays, and may be removed by others later.
+  setTimeout(() => keys.forEach((key) => leaving.delete(key)), 2000);
 }
 
 /** After a change: the focus is where it was. Where its row was removed from here, the next row has it. */
@@ -261,7 +264,6 @@ $("rows").addEventListener("dragend", () => {
 $("rows").addEventListener("keydown", (event) => {
   const row = event.target.closest(".row");
   if (row && event.key === "Delete" && takesWrites) removeRows(selected.has(row) ? selected.picked() : [picked(row)]);
-  if (walk(event, shownRows())) event.preventDefault();
   if (!row || !event.altKey || !takesWrites) return;
   if (sort !== "") {
     if (/^Arrow(Up|Down)$/.test(event.key)) say("The list is sorted: rows are moved in the order of the source alone.");
@@ -272,6 +274,12 @@ $("rows").addEventListener("keydown", (event) => {
   else if (event.key === "ArrowDown" && below) writes.move([picked(row)], below.item, neighbour(row, 2)?.item);
   else return;
   event.preventDefault();
+});
+
+$("table").addEventListener("keydown", (event) => {
+  // Not those of sections that are closed.
+  const rows = shownRows().filter((row) => row.getClientRects().length > 0);
+  if (walk(event, [$("names"), ...rows])) event.preventDefault();
 });
 
 // The view, which change sets alone keep up to date.

@@ -5,6 +5,7 @@ use super::{ROWS, in_source, served, until};
 use serde_json::json;
 
 const TAB: &str = "\u{e004}";
+const UP: &str = "\u{e013}";
 const DOWN: &str = "\u{e015}";
 const RIGHT: &str = "\u{e014}";
 const DELETE: &str = "\u{e017}";
@@ -68,6 +69,16 @@ fn the_keyboard_keeps_its_place_whatever_is_drawn_anew() {
     until("the maker", || {
         in_source(&server, &keys[1]).unwrap()["maker"] == "Ilse Moss"
     });
+    focused(&page, &keys[1], "clay");
+
+    // Up from the first row is its heading, and down from there the row again.
+    page.type_into(&first, UP);
+    page.until("document.activeElement.closest('[role=columnheader]')?.dataset.name === 'title'");
+    page.press(DOWN);
+    focused(&page, &keys[0], "title");
+    page.press(DOWN);
+    page.press(RIGHT);
+    page.press(RIGHT);
     focused(&page, &keys[1], "clay");
 
     // The next row has the focus when one deletes a row, and none when others do.
