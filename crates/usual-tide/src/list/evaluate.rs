@@ -20,6 +20,12 @@ pub(super) const WORTH_REFINING: usize = if cfg!(any(test, fuzzing)) { 3 } else 
 /// Bytes past which text that still ties is compared as a whole.
 pub(super) const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } else { 64 };
 
+/// From so many rows on it is worth a look at some of them, what tells them apart.
+const WORTH_SAMPLING: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1024 };
+
+/// The rows that are looked at.
+const SAMPLE: usize = 256;
+
 /// Rows in order, with their prefixes in a sorted list.
 pub(super) struct Evaluated {
     pub(super) slots: Vec<Slot>,
@@ -178,6 +184,9 @@ pub(super) fn sorted<T: Item>(
         return kept.sorted(slots);
     }
     let item = |slot| context.items.get(slot);
+    if let Some(rows) = sorted_by_more(slots, sort, &item) {
+        return rows;
+    }
     let keyed = |source: usize| Keyed {
         key: item(slots[source]).map_or(0, |item| sort.prefix(item)),
         source: source as u32,
@@ -197,6 +206,73 @@ pub(super) fn sorted<T: Item>(
         keys: Some(keys),
         sections: Vec::new(),
     }
+}
+
+/// The same for text that often ties in the prefix: an item is read once for the prefix and the bytes after it, since to read it
+/// again later costs more than to sort. `None` where these bytes say little, or there are none.
+fn sorted_by_more<'a, T: Item>(
+    slots: &[Slot],
+    sort: &Sort<T>,
+    item: &(impl Fn(Slot) -> Option<&'a Arc<T>> + Sync),
+) -> Option<Evaluated> {
+    let refinement = sort.refinement()?;
+    let prefix = |slot: Slot| item(slot).map_or(0, |item| sort.prefix(item));
+    let next_bytes = |slot: Slot| item(slot).and_then(|item| refinement.next_bytes(item));
+    if slots.len() < WORTH_SAMPLING || !more_bytes_tell(slots, prefix, next_bytes) {
+        return None;
+    }
+    let keyed = |source: usize| {
+        let slot = slots[source];
+        let (key, source) = (prefix(slot), source as u32);
+        Some((key, next_bytes(slot)?, source, slot))
+    };
+    let parts = in_parts(slots.len(), |part| {
+        part.map(keyed).collect::<Option<Vec<_>>>()
+    });
+    let mut rows = parts.into_iter().collect::<Option<Vec<_>>>()?.concat();
+    rows.sort_unstable_by_key(|(key, next, source, _)| (*key, *next, *source));
+    let keys = rows.iter().map(|(key, ..)| *key).collect();
+    let refinement = refinement.after_bytes();
+    let mut tied = Vec::new();
+    for ties in rows.chunk_by_mut(|one, two| (one.0, one.1) == (two.0, two.1)) {
+        if ties.len() < 2 {
+            continue;
+        }
+        tied.clear();
+        tied.extend(ties.iter().map(|(key, _, source, slot)| Keyed {
+            key: *key,
+            source: *source,
+            slot: *slot,
+        }));
+        break_ties(&mut tied, &refinement, item);
+        for (row, sorted) in ties.iter_mut().zip(&tied) {
+            row.3 = sorted.slot;
+        }
+    }
+    Some(Evaluated {
+        slots: rows.into_iter().map(|row| row.3).collect(),
+        keys: Some(keys),
+        sections: Vec::new(),
+    })
+}
+
+/// Whether the bytes after the prefix tell many rows apart that it does not: asked of some here and there.
+fn more_bytes_tell(
+    slots: &[Slot],
+    prefix: impl Fn(Slot) -> u64,
+    next_bytes: impl Fn(Slot) -> Option<u64>,
+) -> bool {
+    let sample = slots.iter().step_by(slots.len().div_ceil(SAMPLE));
+    let sample = sample.map(|slot| Some((prefix(*slot), next_bytes(*slot)?)));
+    let Some(mut sample) = sample.collect::<Option<Vec<(u64, u64)>>>() else {
+        return false;
+    };
+    let all = sample.len();
+    sample.sort_unstable();
+    sample.dedup();
+    let told_apart = sample.len();
+    sample.dedup_by_key(|bytes| bytes.0);
+    (told_apart - sample.len()) * 4 >= all
 }
 
 /// Sorts rows that tie so far and are in source order.
