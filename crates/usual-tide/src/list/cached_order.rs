@@ -1,7 +1,8 @@
 //! Rows in the order of bytes that are kept of each item.
 
-use super::evaluate::{Evaluated, Keyed, MOST_REFINED_BYTES, WORTH_REFINING, break_ties};
+use super::evaluate::Evaluated;
 use super::merge_sort::merge_sort;
+use super::sorting::{Keyed, MOST_REFINED_BYTES, WORTH_REFINING, break_ties};
 use super::state::Context;
 use crate::item::Item;
 use crate::order::Slot;

@@ -1,30 +1,16 @@
 //! The rows of a query from nothing.
 
-use super::cached_order::CachedOrder;
 use super::cached_search::CachedSearch;
 use super::grouping::Grouping;
 use super::log::Log;
-use super::merge_sort::merge_sort;
+use super::sorting::sorted;
 use super::state::{Context, ListState};
 use crate::item::{GroupValue, SectionKey};
 use crate::item::{Item, Value};
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
-use crate::query::{Group, Query, Refinement, Sort};
+use crate::query::{Group, Query, Sort};
 use hashbrown::HashMap;
-use std::sync::Arc;
-
-/// Ties in a prefix from this many rows on are broken by the next bytes before items are compared.
-pub(super) const WORTH_REFINING: usize = if cfg!(any(test, fuzzing)) { 3 } else { 16 };
-
-/// Bytes past which text that still ties is compared as a whole.
-pub(super) const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } else { 64 };
-
-/// From so many rows on it is worth a look at some of them, what tells them apart.
-const WORTH_SAMPLING: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1024 };
-
-/// The rows that are looked at.
-const SAMPLE: usize = 256;
 
 /// Rows in order, with their prefixes in a sorted list.
 pub(super) struct Evaluated {
@@ -162,167 +148,4 @@ pub(super) fn grouped<T: Item>(
         }
     }
     ordered
-}
-
-/// A row that is being sorted.
-#[derive(Clone, Copy)]
-pub(super) struct Keyed {
-    pub(super) key: u64,
-    /// Its place in source order, which breaks ties.
-    pub(super) source: u32,
-    pub(super) slot: Slot,
-}
-
-/// Sorts rows that are in source order. Prefixes first, then, where many tie, the next bytes, then
-/// whole items.
-pub(super) fn sorted<T: Item>(
-    slots: &[Slot],
-    sort: &Sort<T>,
-    context: Context<'_, T>,
-) -> Evaluated {
-    if let Some(kept) = CachedOrder::of(sort, context) {
-        return kept.sorted(slots);
-    }
-    let item = |slot| context.items.get(slot);
-    if let Some(rows) = sorted_by_more(slots, sort, &item) {
-        return rows;
-    }
-    let keyed = |source: usize| Keyed {
-        key: item(slots[source]).map_or(0, |item| sort.prefix(item)),
-        source: source as u32,
-        slot: slots[source],
-    };
-    let parts = in_parts(slots.len(), |part| part.map(keyed).collect::<Vec<Keyed>>());
-    let mut rows = parts.concat();
-    rows.sort_unstable_by_key(|row| (row.key, row.source));
-    let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
-    if let Some(refinement) = sort.refinement() {
-        for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
-            break_ties(ties, &refinement, &item);
-        }
-    }
-    Evaluated {
-        slots: rows.iter().map(|row| row.slot).collect(),
-        keys: Some(keys),
-        sections: Vec::new(),
-    }
-}
-
-/// The same for text that often ties in the prefix: an item is read once for the prefix and the bytes after it, since to read it
-/// again later costs more than to sort. `None` where these bytes say little, or there are none.
-fn sorted_by_more<'a, T: Item>(
-    slots: &[Slot],
-    sort: &Sort<T>,
-    item: &(impl Fn(Slot) -> Option<&'a Arc<T>> + Sync),
-) -> Option<Evaluated> {
-    let refinement = sort.refinement()?;
-    let prefix = |slot: Slot| item(slot).map_or(0, |item| sort.prefix(item));
-    let next_bytes = |slot: Slot| item(slot).and_then(|item| refinement.next_bytes(item));
-    if slots.len() < WORTH_SAMPLING || !more_bytes_tell(slots, prefix, next_bytes) {
-        return None;
-    }
-    let keyed = |source: usize| {
-        let slot = slots[source];
-        let (key, source) = (prefix(slot), source as u32);
-        Some((key, next_bytes(slot)?, source, slot))
-    };
-    let parts = in_parts(slots.len(), |part| {
-        part.map(keyed).collect::<Option<Vec<_>>>()
-    });
-    let mut rows = parts.into_iter().collect::<Option<Vec<_>>>()?.concat();
-    rows.sort_unstable_by_key(|(key, next, source, _)| (*key, *next, *source));
-    let keys = rows.iter().map(|(key, ..)| *key).collect();
-    let refinement = refinement.after_bytes();
-    let mut tied = Vec::new();
-    for ties in rows.chunk_by_mut(|one, two| (one.0, one.1) == (two.0, two.1)) {
-        if ties.len() < 2 {
-            continue;
-        }
-        tied.clear();
-        tied.extend(ties.iter().map(|(key, _, source, slot)| Keyed {
-            key: *key,
-            source: *source,
-            slot: *slot,
-        }));
-        break_ties(&mut tied, &refinement, item);
-        for (row, sorted) in ties.iter_mut().zip(&tied) {
-            row.3 = sorted.slot;
-        }
-    }
-    Some(Evaluated {
-        slots: rows.into_iter().map(|row| row.3).collect(),
-        keys: Some(keys),
-        sections: Vec::new(),
-    })
-}
-
-/// Whether the bytes after the prefix tell many rows apart that it does not: asked of some here and there.
-fn more_bytes_tell(
-    slots: &[Slot],
-    prefix: impl Fn(Slot) -> u64,
-    next_bytes: impl Fn(Slot) -> Option<u64>,
-) -> bool {
-    let sample = slots.iter().step_by(slots.len().div_ceil(SAMPLE));
-    let sample = sample.map(|slot| Some((prefix(*slot), next_bytes(*slot)?)));
-    let Some(mut sample) = sample.collect::<Option<Vec<(u64, u64)>>>() else {
-        return false;
-    };
-    let all = sample.len();
-    sample.sort_unstable();
-    sample.dedup();
-    let told_apart = sample.len();
-    sample.dedup_by_key(|bytes| bytes.0);
-    (told_apart - sample.len()) * 4 >= all
-}
-
-/// Sorts rows that tie so far and are in source order.
-pub(super) fn break_ties<'a, T: Item>(
-    ties: &mut [Keyed],
-    refinement: &Refinement<'_, T>,
-    item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
-) {
-    if ties.len() >= WORTH_REFINING {
-        // Where a key has few values, all rows soon have the same one: then the next key is as good as a first one.
-        if refinement.known.is_some() && all_tie(ties, refinement, item) {
-            if let Some(next) = refinement.next_level() {
-                break_ties(ties, &next, item);
-            }
-            return;
-        }
-        let is_worth = refinement
-            .known
-            .is_none_or(|known| known < MOST_REFINED_BYTES);
-        let refined = is_worth
-            && ties.iter_mut().all(|row| {
-                let bytes = item(row.slot).and_then(|item| refinement.next_bytes(item));
-                bytes.map(|key| row.key = key).is_some()
-            });
-        if refined {
-            ties.sort_unstable_by_key(|row| (row.key, row.source));
-            let refinement = refinement.after_bytes();
-            for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
-                break_ties(ties, &refinement, item);
-            }
-            return;
-        }
-    }
-    merge_sort(ties, |one, two| {
-        let by_keys = match (item(one.slot), item(two.slot)) {
-            (Some(one), Some(two)) => refinement.compare(one, two),
-            _ => std::cmp::Ordering::Equal,
-        };
-        by_keys.then(one.source.cmp(&two.source)).is_gt()
-    });
-}
-
-fn all_tie<'a, T: Item>(
-    rows: &[Keyed],
-    refinement: &Refinement<'_, T>,
-    item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
-) -> bool {
-    let mut items = rows.iter().map(|row| item(row.slot));
-    let Some(first) = items.next().flatten() else {
-        return false;
-    };
-    items.all(|other| other.is_some_and(|other| refinement.ties(first, other)))
 }

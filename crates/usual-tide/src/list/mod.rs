@@ -20,6 +20,7 @@ mod requery;
 mod rollback;
 mod rollback_step;
 mod selection;
+mod sorting;
 mod state;
 mod ties;
 mod unread;

@@ -2,8 +2,8 @@
 //! in one walk.
 
 use super::bits::Bits;
-use super::evaluate::{Keyed, break_ties};
 use super::rollback_step::RollbackStep;
+use super::sorting::{Keyed, break_ties};
 use super::state::{Context, ListState};
 use super::update::{AffectedRow, Effect, touched_row};
 use crate::change::TouchedRow;

@@ -2,10 +2,11 @@
 
 use super::bits::Bits;
 use super::cached_search::CachedSearch;
-use super::evaluate::{Evaluated, grouped, sorted};
+use super::evaluate::{Evaluated, grouped};
 use super::grouping::Deltas;
 use super::plan::{Part, Plan, RowItems};
 use super::rollback_step::RollbackStep;
+use super::sorting::sorted;
 use super::state::{Context, ListState};
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::{Item, Snapshot};

@@ -1,7 +1,7 @@
 //! Many rows that arrive among many that tie with them in the prefix: both are read once, and walked side by side.
 
 use super::cached_order::CachedOrder;
-use super::evaluate::MOST_REFINED_BYTES;
+use super::sorting::MOST_REFINED_BYTES;
 use super::state::{Context, ListState};
 use crate::item::Item;
 use crate::order::{Cursor, RowSweep, Slot};

@@ -33,27 +33,35 @@ struct Driver {
 impl Driver {
     /// Nothing where none is installed.
     fn start() -> Option<Self> {
-        let mut process = Command::new("chromedriver")
-            .arg("--port=0")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::null())
-            .spawn()
-            .ok()?;
-        let mut said = BufReader::new(process.stdout.take().unwrap());
-        let mut line = String::new();
-        let port = loop {
-            line.clear();
-            assert!(said.read_line(&mut line).unwrap() > 0, "the driver ended");
-            if let Some(rest) = line.split("successfully on port ").nth(1) {
-                break rest.trim_end_matches(['.', '\n', '\r']).parse().unwrap();
+        // It ends when the port that it chose is taken in the same moment, by another driver say.
+        for _ in 0..20 {
+            let mut process = Command::new("chromedriver")
+                .arg("--port=0")
+                .stdout(Stdio::piped())
+                .stderr(Stdio::null())
+                .spawn()
+                .ok()?;
+            let mut said = BufReader::new(process.stdout.take().unwrap());
+            if let Some(port) = port_told(&mut said) {
+                return Some(Self {
+                    process,
+                    _said: said,
+                    port,
+                });
             }
-        };
-        Some(Self {
-            process,
-            _said: said,
-            port,
-        })
+            process.wait().unwrap();
+        }
+        panic!("the driver ends whenever it is started");
     }
+}
+
+/// The port on which a driver says that it listens; nothing when it ends before.
+fn port_told(said: &mut impl BufRead) -> Option<u16> {
+    let mut lines = said.lines().map(Result::unwrap);
+    lines.find_map(|line| {
+        let port = line.split("successfully on port ").nth(1)?;
+        Some(port.trim_end_matches('.').parse().unwrap())
+    })
 }
 
 impl Drop for Driver {
