@@ -64,6 +64,8 @@ impl SortValue for Value<'_> {
     fn prefix_from(&self, byte: usize) -> Option<u64> {
         match self {
             Self::Text(text) => text.prefix_from(byte),
+            // Its rank says all; among texts it is not to keep their bytes from being asked for.
+            Self::Missing => Some(0),
             _ => None,
         }
     }
