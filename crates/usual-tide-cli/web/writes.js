@@ -74,7 +74,8 @@ export class Writes {
       if (done) gone.push([item, place]);
     }
     if (gone.length > 0) this.#note(`the deletion of ${this.#named(gone)}`, async () => {
-      for (const [item, place] of gone) await ask("POST", `/items${place}`, item);
+      // What is done is not done again, when the rest has to wait for the server.
+      for (; gone.length > 0; gone.shift()) await ask("POST", `/items${gone[0][1]}`, gone[0][0]);
     });
   }
 
@@ -89,7 +90,7 @@ export class Writes {
       above = item;
     }
     if (moved.length > 0) this.#note(`the move of ${this.#named(moved)}`, async () => {
-      for (const [item, before] of moved) await ask("PATCH", `${this.#pathOf(item)}${before}`, {});
+      for (; moved.length > 0; moved.shift()) await ask("PATCH", `${this.#pathOf(moved[0][0])}${moved[0][1]}`, {});
     });
   }
 
@@ -110,12 +111,17 @@ export class Writes {
   }
 
   async #undo() {
-    const [what, undo] = this.#undone.pop() ?? [];
+    const step = this.#undone.pop();
     this.#offer();
+    if (!step) return;
+    const [what, undo] = step;
     try {
-      await undo?.();
+      await undo();
       this.say(`Undone: ${what}`);
     } catch (why) {
+      // While the server is away nothing is lost: it can be undone when it is back.
+      if (why.status === 0) this.#undone.push(step);
+      this.#offer();
       this.say(`${what} cannot be undone: ${why.message}`);
     }
   }

@@ -475,15 +475,28 @@ fn a_page_outlives_its_server() {
     let Some(page) = Page::open(&server.address()) else {
         return;
     };
+    let removed = page.keys().remove(1);
+    page.click(&format!("#rows [aria-label=\"{removed}\"] .remove"));
+    page.until("!document.querySelector('#undo').disabled");
     let port = server.port.to_string();
     drop(server);
     page.until("document.querySelector('#state').textContent.startsWith('offline')");
+    page.click("#undo");
+    page.until("document.querySelector('#said').textContent.includes('cannot be undone')");
     // Meanwhile somebody changes the file.
     let text = std::fs::read_to_string(&path).unwrap();
     std::fs::write(&path, text.replace("Slipware teapot", "Lidless teapot")).unwrap();
-    let _server = Server::start_at(path.to_str().unwrap(), &port, &[]);
+    let server = Server::start_at(path.to_str().unwrap(), &port, &[]);
     page.until("document.querySelector('#state').textContent.startsWith('live')");
     page.until("document.querySelector('#rows').textContent.includes('Lidless teapot')");
+    // What could not be undone then is undone now.
+    assert_eq!(in_source(&server, &removed), None);
+    page.click("#undo");
+    until("the undo", || in_source(&server, &removed).is_some());
+    page.until(&format!(
+        "{ROWS}[1].getAttribute('aria-label') === {}",
+        json!(removed)
+    ));
 }
 
 #[test]
