@@ -52,7 +52,10 @@ const selected = new SelectedRows({
   changed: (count, beyond) => {
     $("chosen").hidden = count === 0;
     const rows = count === 1 ? "1 row is selected" : `${count} rows are selected`;
-    $("chosen-count").textContent = beyond > 0 ? `${rows}, ${beyond} of them further up or down` : rows;
+    tell("chosen-count", beyond > 0 ? `${rows}, ${beyond} of them further up or down` : rows);
+    // Offered where all that the page has are selected, and the list has more.
+    $("choose-all").hidden = count < rowCount() || count >= matching;
+    $("choose-all").textContent = `Select all ${matching} rows`;
   },
 });
 $("delete-chosen").disabled = !takesWrites;
@@ -62,6 +65,7 @@ $("delete-chosen").addEventListener("click", async () => {
   selected.clear();
   await removeRows(rows);
 });
+$("choose-all").addEventListener("click", async () => selected.take(await itemsBetween(0, matching - 1)));
 $("choose-none").addEventListener("click", () => selected.clear());
 
 const writes = new Writes({
@@ -72,7 +76,10 @@ const writes = new Writes({
   button: $("undo"),
 });
 
-/** The items of the list from one number to another, each with its place: what Shift selects beyond the page. */
+/**
+ * The items of the list from one number to another, each with its place: what is selected beyond the page. With a key, that item
+ * is to be among them.
+ */
 async function itemsBetween(from, to, key) {
   const skip = Math.max(0, from - 1);
   try {
@@ -80,10 +87,10 @@ async function itemsBetween(from, to, key) {
     await ask("DELETE", `/lists/${part.list}`);
     const rows = part.rows.map((item, at) => ({ item, place: placeBetween(part.rows[at - 1], part.rows[at + 1]), at: skip + at }));
     const within = rows.filter(({ at }) => at >= from && at <= to);
-    if (within.some(({ item }) => keyOf(item) === key)) return within;
+    if (key === undefined || within.some(({ item }) => keyOf(item) === key)) return within;
     say(`${key} has another place now: select from there once more`);
   } catch (why) {
-    say(`The rows in between cannot be selected: ${why.message}`);
+    say(`The rows beyond the page cannot be selected: ${why.message}`);
   }
   return [];
 }

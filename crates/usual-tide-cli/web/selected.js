@@ -75,6 +75,15 @@ export class SelectedRows {
     this.draw();
   }
 
+  /** Selects items, each with its place and its number, whether they are in the page or not. */
+  take(items) {
+    for (const picked of items) {
+      const key = this.keyOf(picked.item);
+      if (!this.#picked.has(key)) this.#picked.set(key, { ...picked, row: null });
+    }
+    this.draw(true);
+  }
+
   clear() {
     this.#picked.clear();
     this.#last = null;

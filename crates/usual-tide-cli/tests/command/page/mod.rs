@@ -411,6 +411,15 @@ fn what_is_selected_stays_so_while_one_scrolls() {
     page.replace("#search", "");
     page.until(&rows_told("rows 1–200 of 2000"));
 
+    // All of them, and not only those in the page.
+    page.click("#names .handle input");
+    told("200 rows are selected");
+    assert_eq!(page.text("#choose-all"), "Select all 2000 rows");
+    page.click("#choose-all");
+    told("2000 rows are selected, 1800 of them further up or down");
+    page.until("document.querySelector('#choose-all').hidden");
+    page.click("#choose-none");
+
     // One of those that are out of sight has been deleted meanwhile: that is said, and the other is deleted.
     page.click(&handle(7));
     scroll_to(900);
