@@ -23,7 +23,7 @@ fuzz target seconds="60":
 screenshots:
     tools/screenshots.sh
 
-# The tables of docs/costs.md; takes hours.
+# The tables of docs/costs.md, measured anew.
 costs:
     tools/costs.sh
 

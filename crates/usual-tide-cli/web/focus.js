@@ -14,12 +14,10 @@ export function placeOf(element) {
   return cell ? { row: cell.parentElement, name: nameOf(cell) } : null;
 }
 
-/** Gives the focus to a cell of a row, and tells whether there is one; `scrolls` brings it into sight. */
+/** Gives the focus to a cell of a row, if there is one; `scrolls` brings it into sight. */
 export function focusIn(row, name, scrolls = false) {
   const cell = [...(row?.children ?? [])].find((one) => one.matches(CELL) && nameOf(one) === name);
-  const target = within(cell);
-  target?.focus({ preventScroll: !scrolls });
-  return target !== null;
+  within(cell)?.focus({ preventScroll: !scrolls });
 }
 
 /** Draws the cells of a row anew. Where one of them had the focus, or is `next` to have it, the new one has it. */

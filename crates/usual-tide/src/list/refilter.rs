@@ -23,6 +23,9 @@ const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 /// From so many rows that arrive for each that there is, all are sorted again.
 const SORT_ALL_SHARE: usize = 2;
 
+/// From one row that arrives for so many that there are, both are walked side by side.
+const SIDE_BY_SIDE_SHARE: usize = 4;
+
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.
 struct Arriving<T> {
     shown: Arc<RowItems<T>>,
@@ -147,15 +150,6 @@ impl<T: Item> ListState<T> {
             }
             return plan;
         }
-        let shows_most = self.rows.len() * 4 >= context.source.len() * 3;
-        if shows_most && kept.is_none() && query.order().is_some() {
-            // Items are read faster in the order in which they are kept than in the list's.
-            let hits = self.hits_by_slot(query, context);
-            for (at, slot) in rows.enumerate() {
-                plan.keep_or_leave(at, *slot, hits.has(slot.index()));
-            }
-            return plan;
-        }
         let matches = |slot: Slot| match &kept {
             Some(kept) => kept.holds(slot),
             None => {
@@ -265,28 +259,49 @@ impl<T: Item> ListState<T> {
             item.is_some_and(|item| self.comes_before_by(row, (slot, item), source, context))
         };
         let key = |at: usize| arriving.keys.as_ref().map_or(0, |keys| keys[at]);
-        let places = rows_in_parts(arriving.slots.len(), |part| {
-            let mut sweep = self.rows.sweep(part.len());
-            let mut places = Vec::with_capacity(part.len());
-            let mut next = part.start;
-            while next < part.end {
-                let tie = (runs.get(next), key(next));
-                let tied = |at: &usize| (runs.get(*at), key(*at)) == tie;
-                let ties = next..next + (next..part.end).take_while(tied).count();
-                let slot = |at: usize| arriving.slots[ties.start + at];
-                let item = |at| context.items.get(slot(at));
-                let source = |row, at| places_at_source.order(row, slot(at), context.source);
-                match self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context) {
-                    Some(found) => places.extend(found.into_iter().map(|row| row.position)),
-                    None => places.extend(ties.clone().map(|at| {
-                        sweep.lower_bound(runs.get(at), key(at), |row| comes_before(row, at));
-                        sweep.position()
-                    })),
+        // Where no item is read a walk along both costs least.
+        let side_by_side = is_decided
+            && runs.is_empty()
+            && arriving.slots.len() >= self.rows.len() / SIDE_BY_SIDE_SHARE;
+        let places = if side_by_side {
+            let mut rows = self.rows.rows_with_keys(self.rows.cursor(0)).peekable();
+            let mut passed = 0;
+            let place = |at: usize| {
+                let key = key(at);
+                let is_before = |(row, other): &(Slot, u64)| {
+                    *other < key || *other == key && comes_before(*row, at)
+                };
+                while rows.next_if(is_before).is_some() {
+                    passed += 1;
                 }
-                next = ties.end;
-            }
-            places
-        });
+                passed
+            };
+            vec![(0..arriving.slots.len()).map(place).collect()]
+        } else {
+            rows_in_parts(arriving.slots.len(), |part| {
+                let mut sweep = self.rows.sweep(part.len());
+                let mut places = Vec::with_capacity(part.len());
+                let mut next = part.start;
+                while next < part.end {
+                    let tie = (runs.get(next), key(next));
+                    let tied = |at: &usize| (runs.get(*at), key(*at)) == tie;
+                    let ties = next..next + (next..part.end).take_while(tied).count();
+                    let slot = |at: usize| arriving.slots[ties.start + at];
+                    let item = |at| context.items.get(slot(at));
+                    let source = |row, at| places_at_source.order(row, slot(at), context.source);
+                    match self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context)
+                    {
+                        Some(found) => places.extend(found.into_iter().map(|row| row.position)),
+                        None => places.extend(ties.clone().map(|at| {
+                            sweep.lower_bound(runs.get(at), key(at), |row| comes_before(row, at));
+                            sweep.position()
+                        })),
+                    }
+                    next = ties.end;
+                }
+                places
+            })
+        };
         let mut places = places.into_iter().flatten();
         let mut plan = Plan::default();
         let mut next = places.next();

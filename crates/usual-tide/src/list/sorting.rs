@@ -123,9 +123,10 @@ fn sorted_by_more<'a, T: Item>(
 
 /// One sorted sequence of several.
 fn joined<R: Copy, K: Ord>(parts: Vec<Vec<R>>, order: impl Fn(&R) -> K) -> Vec<R> {
-    let are_several = parts.len() > 1;
-    let mut rows = parts.concat();
-    if are_several {
+    let mut parts = parts.into_iter();
+    let mut rows = parts.next().unwrap_or_default();
+    if parts.len() > 0 {
+        rows.extend(parts.flatten());
         // A stable sort finds what is in order already, and merges it.
         rows.sort_by_key(order);
     }

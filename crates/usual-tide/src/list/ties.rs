@@ -1,4 +1,4 @@
-//! Many rows that arrive among many that tie with them in the prefix: both are read once, and walked side by side.
+//! Many rows that arrive among many that tie with them in the prefix, placed together.
 
 use super::cached_order::CachedOrder;
 use super::sorting::MOST_REFINED_BYTES;
@@ -10,7 +10,7 @@ use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// So many rows for each that arrives are all listed.
+/// Up to so many rows for each that arrives are listed, and are then searched by halves.
 const LIST_SHARE: usize = if cfg!(any(test, fuzzing)) { 12 } else { 256 };
 
 /// To read so many rows for each that arrives, one after the other, costs less than to compare it with some here and there.
@@ -28,7 +28,7 @@ pub(super) struct TiedPlace {
 impl<T: Item> ListState<T> {
     /// The places of rows that arrive, all with this prefix and in the list's order; `None` where it costs less to look each
     /// of them up. `item` gives the item that places one of so many, and `source` the order of a row and one of those in the
-    /// source. O(t + m) for t rows that tie with m.
+    /// source. O(t + m log(t / m)) for t rows that tie with m.
     pub(super) fn places_among_ties<'a>(
         &'a self,
         sweep: &mut RowSweep<'_>,
