@@ -11,16 +11,17 @@ export class Refused extends Error {
 /** Asks the server; gives the answer's JSON, or throws what it refused. */
 export async function ask(method, path, body, headers = {}) {
   let answer;
+  let text;
   try {
     answer = await fetch(path, {
       method,
       headers: body === undefined ? headers : { "Content-Type": "application/json", ...headers },
       body: body === undefined ? undefined : JSON.stringify(body),
     });
+    text = await answer.text();
   } catch {
     throw new Refused(0, "the server does not answer");
   }
-  const text = await answer.text();
   let told = null;
   try {
     told = text === "" ? null : JSON.parse(text);

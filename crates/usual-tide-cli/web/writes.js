@@ -3,9 +3,28 @@
 import { flat, patchOf } from "/cells.js";
 import { ask } from "/live-list.js";
 
+/**
+ * A write that is done once, however often it is sent: while its answer is missing it keeps its name, by which the server
+ * knows that it was done. What was answered, and refused, is another write when it is tried again.
+ */
+function once(...request) {
+  let key = null;
+  return async () => {
+    // Not `randomUUID`, which pages have only over HTTPS or on this machine.
+    key ??= Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(16)).join("-");
+    try {
+      return await ask(...request, { "Idempotency-Key": key });
+    } catch (why) {
+      if (why.status !== 0) key = null;
+      throw why;
+    }
+  };
+}
+
 /** Writes of rows, each `{ item, place, row }`; the row is null when it is not in the page. */
 export class Writes {
   #undone = [];
+  #adding = null;
 
   /**
    * @param keyOf gives the key of an item
@@ -25,15 +44,16 @@ export class Writes {
 
   /**
    * Sends a write of a row, which is dimmed meanwhile; what is refused is told in the row, to be tried again, or below the
-   * list when the row is not in the page.
+   * list when the row is not in the page. When one that was tried again is done, `later` is called.
    */
-  async #send(row, what, request) {
-    if (!row) return request().then((answer) => [answer], (why) => this.say(`${what}: ${why.message}`));
+  async #send(row, what, request, later) {
+    if (!row) return request().then(() => true, (why) => { this.say(`${what}: ${why.message}`); return false; });
     row.classList.add("waiting");
     row.querySelector(".why")?.remove();
     row.classList.remove("failed");
     try {
-      return [await request()];
+      await request();
+      return true;
     } catch (why) {
       // The row shows what the source has, not what was asked for.
       this.redraw(row);
@@ -41,12 +61,14 @@ export class Writes {
       const told = Object.assign(document.createElement("span"), { className: "why", textContent: `${what}: ${why.message} ` });
       told.setAttribute("role", "alert");
       const again = Object.assign(document.createElement("button"), { type: "button", textContent: "Try again" });
-      again.addEventListener("click", () => this.#send(row, what, request));
+      again.addEventListener("click", async () => {
+        if (await this.#send(row, what, request, later)) later();
+      });
       const drop = Object.assign(document.createElement("button"), { type: "button", textContent: "Drop" });
       drop.addEventListener("click", () => { told.remove(); row.classList.remove("failed"); });
       told.append(again, " ", drop);
       row.append(told);
-      return null;
+      return false;
     } finally {
       row.classList.remove("waiting");
     }
@@ -55,51 +77,56 @@ export class Writes {
   /** Changes a field of a row. */
   async change(row, name, value) {
     const [item, before] = [row.item, new Map(flat(row.item)).get(name)];
-    const put = (value) => ask("PATCH", this.#pathOf(item), patchOf(name, value));
-    const done = await this.#send(row, `${name} was not changed`, () => put(value));
-    if (done) this.#note(`the change of ${name} of ${this.keyOf(item)}`, () => put(before ?? null));
+    const put = (value) => once("PATCH", this.#pathOf(item), patchOf(name, value));
+    const done = () => this.#note(`the change of ${name} of ${this.keyOf(item)}`, [put(before ?? null)]);
+    if (await this.#send(row, `${name} was not changed`, put(value), done)) done();
   }
 
   /** Adds an item at the start. */
   async add(item) {
-    await ask("POST", "/items?at=start", item);
-    this.#note(`the addition of ${this.keyOf(item)}`, () => ask("DELETE", this.#pathOf(item)));
+    const text = JSON.stringify(item);
+    // The same item again may be the one whose answer was lost.
+    if (this.#adding?.text !== text) this.#adding = { text, request: once("POST", "/items?at=start", item) };
+    await this.#adding.request();
+    this.#adding = null;
+    this.#note(`the addition of ${this.keyOf(item)}`, [once("DELETE", this.#pathOf(item), undefined)]);
   }
 
   /** Deletes rows one after the other; undoing brings them back in their order, each where it was. */
   async remove(rows) {
     const gone = [];
+    const note = (gone) => this.#note(`the deletion of ${this.#named(gone)}`, gone.map(
+      ([item, place]) => once("POST", `/items${place}`, item),
+    ));
     for (const { item, place, row } of rows) {
-      const done = await this.#send(row, `${this.keyOf(item)} was not deleted`, () => ask("DELETE", this.#pathOf(item)));
+      const request = once("DELETE", this.#pathOf(item), undefined);
+      const done = await this.#send(row, `${this.keyOf(item)} was not deleted`, request, () => note([[item, place]]));
       if (done) gone.push([item, place]);
     }
-    if (gone.length > 0) this.#note(`the deletion of ${this.#named(gone)}`, async () => {
-      // What is done is not done again, when the rest has to wait for the server.
-      for (; gone.length > 0; gone.shift()) await ask("POST", `/items${gone[0][1]}`, gone[0][0]);
-    });
+    if (gone.length > 0) note(gone);
   }
 
   /** Moves rows between two items that stay, in their order. */
   async move(rows, above, below) {
     const moved = [];
+    const move = (item, place) => once("PATCH", `${this.#pathOf(item)}${place}`, {});
+    const note = (moved) => this.#note(`the move of ${this.#named(moved)}`, moved.map(([item, before]) => move(item, before)));
     for (const { item, place: before, row } of rows) {
-      const place = this.placeBetween(above, below);
-      const done = await this.#send(row, `${this.keyOf(item)} was not moved`, () => ask("PATCH", `${this.#pathOf(item)}${place}`, {}));
-      if (!done) break;
+      const request = move(item, this.placeBetween(above, below));
+      if (!await this.#send(row, `${this.keyOf(item)} was not moved`, request, () => note([[item, before]]))) break;
       moved.push([item, before]);
       above = item;
     }
-    if (moved.length > 0) this.#note(`the move of ${this.#named(moved)}`, async () => {
-      for (; moved.length > 0; moved.shift()) await ask("PATCH", `${this.#pathOf(moved[0][0])}${moved[0][1]}`, {});
-    });
+    if (moved.length > 0) note(moved);
   }
 
   #named(items) {
     return items.length === 1 ? this.keyOf(items[0][0]) : `${items.length} items`;
   }
 
-  #note(what, undo) {
-    this.#undone.push([what, undo]);
+  /** Notes what takes back what was done: writes, one after the other. */
+  #note(what, writes) {
+    this.#undone.push([what, writes]);
     this.#offer();
     this.say(`Done; “Undo” takes back ${what}`);
   }
@@ -114,9 +141,10 @@ export class Writes {
     const step = this.#undone.pop();
     this.#offer();
     if (!step) return;
-    const [what, undo] = step;
+    const [what, writes] = step;
     try {
-      await undo();
+      // What is done is not done again, when the rest has to wait for the server.
+      for (; writes.length > 0; writes.shift()) await writes[0]();
       this.say(`Undone: ${what}`);
     } catch (why) {
       // While the server is away nothing is lost: it can be undone when it is back.

@@ -21,7 +21,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     };
     let store = SharedStore::new(Store::new());
     // A list that is bound before there is anything to show.
-    let list = store.edit(|store| store.bind(Query::new()))?;
+    let list = store.bind(Query::new())?;
     let link = Link::start(
         store.clone(),
         FileSource::new(path, &FieldName::parse("id")?),

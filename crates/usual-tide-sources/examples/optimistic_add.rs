@@ -29,7 +29,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     let before = store.read(Store::len)?;
 
     // A view dims the rows that wait, and shows them plain when they are saved.
-    let list = store.edit(|store| store.bind(Query::new()))?;
+    let list = store.bind(Query::new())?;
     let _marks = store.subscribe_write_states(list, |rows: &[StateChange<RecordKey>]| {
         for row in rows {
             eprintln!("row {}: {} is {:?}", row.at + 1, row.key, row.state);

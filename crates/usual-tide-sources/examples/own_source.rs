@@ -56,8 +56,8 @@ fn main() -> Result<(), Box<dyn Error>> {
     )?;
     link.wait_until_ready(LONG)?;
 
-    let all = store.edit(|store| store.bind(Query::new()))?;
-    let waiting = store.edit(|store| store.bind(Query::new().filter(Piece::FIRED.is(false))))?;
+    let all = store.bind(Query::new())?;
+    let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)))?;
     let mut views = Vec::new();
     for (name, list) in [("all", all), ("waiting", waiting)] {
         views.push(store.subscribe(list, |rows| {

@@ -17,7 +17,7 @@ const PAGE: u32 = 250;
 
 fn main() -> Result<(), Box<dyn Error>> {
     let shared = SharedStore::new(Store::new());
-    let waiting = shared.edit(|store| store.bind(Query::new().filter(Piece::FIRED.is(false))))?;
+    let waiting = shared.bind(Query::new().filter(Piece::FIRED.is(false)))?;
 
     // The view's own thread applies change sets as they come.
     let (sender, receiver) = mpsc::channel::<ChangeSet<Piece>>();

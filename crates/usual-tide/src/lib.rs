@@ -118,7 +118,7 @@ pub mod lists {
         BoundList, Feed, Flattened, ListBytes, ListId, PositionError, Presence, Selection,
         SelectionChange, UnknownList, Version,
     };
-    pub use crate::store::{ListEditError, ListMut};
+    pub use crate::store::{ListEditError, ListMut, PreparedList};
     #[cfg(feature = "suggestions")]
     pub use crate::store::{Suggestion, Suggestions};
 }

@@ -165,3 +165,27 @@ fn a_subscription_that_is_dropped_is_not_called_for_later_edits() {
         assert_eq!(*late.lock().unwrap(), before);
     });
 }
+
+#[test]
+fn a_list_that_is_bound_while_others_edit_shows_what_the_store_holds() {
+    check(|| {
+        let store = SharedStore::new(Store::load((0..3).map(piece)).unwrap());
+        let editor = {
+            let store = store.clone();
+            thread::spawn(move || {
+                for id in 10..12 {
+                    store
+                        .edit(|store| store.add(piece(id), Place::Start))
+                        .unwrap()
+                        .unwrap();
+                }
+            })
+        };
+        let list = store.bind(Query::new()).unwrap();
+        let (_subscription, seen) = watch(&store, list);
+        editor.join().unwrap();
+        // Whoever delivers for the other may still be at it.
+        store.edit(|_| ()).unwrap();
+        assert_eq!(*seen.lock().unwrap(), shown(&store));
+    });
+}

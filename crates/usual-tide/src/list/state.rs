@@ -60,6 +60,10 @@ impl<T: Item> ListState<T> {
         &self.query
     }
 
+    pub(crate) fn into_query(self) -> Query<T> {
+        self.query
+    }
+
     pub(super) fn window(&self) -> Window {
         self.query.window()
     }

@@ -174,6 +174,7 @@ impl<T: Item> Store<T> {
         for list in self.lists.iter_mut() {
             list.finish_edit();
         }
+        self.edits += u64::from(!self.journal.steps.is_empty());
         for step in self.journal.steps.drain(..) {
             if let Step::Removed { slot, .. } | Step::Gone { slot } = step {
                 if self.base.source.contains(slot) {

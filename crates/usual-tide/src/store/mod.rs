@@ -29,7 +29,7 @@ pub use drafts::{
 pub use duplicates::{DuplicateKey, OnDuplicate};
 pub use error::EditError;
 pub use history::{History, HistoryMut, SkipReason, Skipped, UndoError, Undone};
-pub use lists::{ListEditError, ListMut, OtherSection, SectionError};
+pub use lists::{ListEditError, ListMut, OtherSection, PreparedList, SectionError};
 pub use place::Place;
 pub use reload::Reloaded;
 pub use removals::{EndedRemoval, PendingRemoval, RemovalError, RemovalId, Removals, RemovalsMut};
@@ -85,6 +85,8 @@ use writes::Tickets;
 pub struct Store<T: Item> {
     /// Tells this store's lists from another's.
     id: u64,
+    /// Edits that changed anything.
+    edits: u64,
     base: Base<T>,
     special: SpecialRows<T::Key>,
     next_draft: u64,
@@ -108,6 +110,7 @@ impl<T: Item> Store<T> {
         static NEXT: AtomicU64 = AtomicU64::new(0);
         Self {
             id: NEXT.fetch_add(1, Ordering::Relaxed),
+            edits: 0,
             base,
             special: SpecialRows::new(),
             next_draft: 0,

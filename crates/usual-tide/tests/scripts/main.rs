@@ -14,6 +14,7 @@ mod many_feeds;
 mod model;
 mod orders;
 mod panics;
+mod prepared;
 mod rules;
 mod same_keys;
 mod script;

@@ -16,8 +16,9 @@ pub(super) use shared::Positions;
 use shared::SharedList;
 use std::collections::HashMap;
 use std::net::IpAddr;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
+use usual_tide::lists::PreparedList;
 use usual_tide::record::Record;
 use usual_tide::{Query, Store};
 
@@ -91,7 +92,7 @@ pub(super) struct Lists {
     next_shared: u64,
     clients: HashMap<String, ClientList>,
     /// What fields the items have, found out when a query first names one; for each text of totals, the last one first.
-    contexts: Vec<(Option<String>, QueryContext)>,
+    contexts: Mutex<Vec<(Option<String>, QueryContext)>>,
 }
 
 impl Lists {
@@ -102,18 +103,48 @@ impl Lists {
             by_query: HashMap::new(),
             next_shared: 0,
             clients: HashMap::new(),
-            contexts: Vec::new(),
+            contexts: Mutex::default(),
         }
     }
 
-    /// Opens a list for a client; gives its name.
+    /// The rows of a list that nobody has yet, found while others read; none where a client has it, or where there is
+    /// no room for it.
+    pub(super) fn prepare(
+        &self,
+        store: &Store<Record>,
+        texts: &QueryTexts,
+        client: IpAddr,
+    ) -> Result<Option<PreparedList<Record>>, ListRefusal> {
+        let texts = self.within_bounds(texts.clone())?;
+        if self.room_for(client).is_err() || self.by_query.contains_key(&texts) {
+            return Ok(None);
+        }
+        Ok(Some(store.prepare_list(self.query(store, &texts)?)))
+    }
+
+    /// Opens a list for a client, which may have been prepared; gives its name.
     pub(super) fn open(
         &mut self,
         store: &mut Store<Record>,
         texts: QueryTexts,
         client: IpAddr,
+        prepared: Option<PreparedList<Record>>,
     ) -> Result<String, ListRefusal> {
         self.close_unused(store);
+        self.room_for(client)?;
+        let texts = self.within_bounds(texts)?;
+        let shared = self.shared_with(store, texts, prepared)?;
+        let name = format!("{:016x}", fastrand::u64(..));
+        self.clients
+            .insert(name.clone(), ClientList::new(shared, client));
+        if let Some(list) = self.shared.get_mut(&shared) {
+            list.clients.push(name.clone());
+        }
+        Ok(name)
+    }
+
+    /// Whether a client may have one more list.
+    fn room_for(&self, client: IpAddr) -> Result<(), ListRefusal> {
         let limits = self.limits;
         if self.clients.len() >= limits.lists {
             return Err(ListRefusal::TooMany(limits.lists));
@@ -122,15 +153,7 @@ impl Lists {
         if of_client.count() >= limits.lists_of_client {
             return Err(ListRefusal::TooManyOfClient(limits.lists_of_client));
         }
-        let texts = self.within_bounds(texts)?;
-        let shared = self.shared_with(store, texts)?;
-        let name = format!("{:016x}", fastrand::u64(..));
-        self.clients
-            .insert(name.clone(), ClientList::new(shared, client));
-        if let Some(list) = self.shared.get_mut(&shared) {
-            list.clients.push(name.clone());
-        }
-        Ok(name)
+        Ok(())
     }
 
     pub(super) fn close(
@@ -175,8 +198,8 @@ impl Lists {
             return self.publish_list(store, from);
         }
         // The others keep theirs: a list of its own goes the way from the one query to the other.
-        let old = self.query(store, &before)?;
-        let mut own = SharedList::bind(store, old, texts.clone()).map_err(ListRefusal::from)?;
+        let old = store.bind(self.query(store, &before)?);
+        let mut own = SharedList::of(store, old, texts.clone()).map_err(ListRefusal::from)?;
         store
             .list_mut(own.list)
             .map_err(CommandError::from)?
@@ -324,12 +347,16 @@ impl Lists {
         &mut self,
         store: &mut Store<Record>,
         texts: QueryTexts,
+        prepared: Option<PreparedList<Record>>,
     ) -> Result<u64, ListRefusal> {
         if let Some(known) = self.by_query.get(&texts) {
             return Ok(*known);
         }
-        let query = self.query(store, &texts)?;
-        let list = SharedList::bind(store, query, texts.clone())?;
+        let list = match prepared {
+            Some(prepared) => store.bind_prepared(prepared),
+            None => store.bind(self.query(store, &texts)?),
+        };
+        let list = SharedList::of(store, list, texts.clone())?;
         let number = self.next_shared;
         self.next_shared += 1;
         self.shared.insert(number, list);
@@ -358,22 +385,27 @@ impl Lists {
     }
 
     fn query(
-        &mut self,
+        &self,
         store: &Store<Record>,
         texts: &QueryTexts,
     ) -> Result<Query<Record>, ListRefusal> {
         let options = texts.options(&crate::args::QueryOptions::default())?;
-        let known = self.contexts.iter().find(|known| known.0 == texts.totals);
-        let known = known.map(|(_, context)| context.change(Query::new(), texts));
+        let contexts = || self.contexts.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = {
+            let contexts = contexts();
+            let known = contexts.iter().find(|known| known.0 == texts.totals);
+            known.map(|(_, context)| context.change(Query::new(), texts))
+        };
         if let Some(Ok(query)) = known {
             return Ok(query);
         }
         // A field may have come with items that were added since.
         let context = QueryContext::new(&options, store.items().map(|item| &**item))?;
         let query = context.change(Query::new(), texts);
-        self.contexts.retain(|known| known.0 != texts.totals);
-        self.contexts.truncate(MOST_CONTEXTS - 1);
-        self.contexts.insert(0, (texts.totals.clone(), context));
+        let mut known = contexts();
+        known.retain(|known| known.0 != texts.totals);
+        known.truncate(MOST_CONTEXTS - 1);
+        known.insert(0, (texts.totals.clone(), context));
         Ok(query?)
     }
 }

@@ -39,18 +39,26 @@ pub(in crate::serve) struct Wanted {
     by: Positions,
 }
 
-/// Works with the lists, unless the items are out of date; then answers, while others may read.
-async fn with_lists<R>(
+/// Works with the lists, unless the items are out of date; then answers. Others may read before, while it is prepared,
+/// and meanwhile it is answered.
+async fn with_lists<P, R>(
     app: Arc<App>,
-    work: impl FnOnce(&mut Lists, &mut Store<Record>) -> Result<R, ListRefusal> + Send + 'static,
+    prepare: impl FnOnce(&Lists, &Store<Record>) -> Result<P, ListRefusal> + Send + 'static,
+    work: impl FnOnce(&mut Lists, &mut Store<Record>, P) -> Result<R, ListRefusal> + Send + 'static,
     answer: impl FnOnce(&ServedItems, R) -> Result<Reply, ListRefusal> + Send + 'static,
 ) -> Response<Body> {
     on_thread(app, |app| {
+        let prepared = {
+            let shown = app.hub.shown();
+            prepare(&shown.lists, &shown.store)
+        };
         let done = app.hub.with_lists(|shown: &mut ServedItems| {
             if let Some(why) = shown.trouble() {
                 return Err(Box::new(Reply::problem(503, why)));
             }
-            work(&mut shown.lists, &mut shown.store).map_err(|why| Box::new(Reply::from(why)))
+            let done =
+                prepared.and_then(|prepared| work(&mut shown.lists, &mut shown.store, prepared));
+            done.map_err(|why| Box::new(Reply::from(why)))
         });
         match done {
             Ok(done) => answer(&app.hub.shown(), done).unwrap_or_else(Reply::from),
@@ -84,7 +92,11 @@ pub(in crate::serve) async fn open(
     };
     with_lists(
         app,
-        move |lists, store| lists.open(store, texts, client),
+        {
+            let texts = texts.clone();
+            move |lists, store| lists.prepare(store, &texts, client)
+        },
+        move |lists, store, prepared| lists.open(store, texts, client, prepared),
         |shown, name| {
             Ok(Reply {
                 location: Some(format!("/lists/{name}")),
@@ -131,7 +143,8 @@ pub(in crate::serve) async fn change(
     }
     with_lists(
         app,
-        move |lists, store| {
+        |_, _| Ok(()),
+        move |lists, store, ()| {
             lists.change(store, &name, texts)?;
             lists.summary(store, &name)
         },
@@ -146,7 +159,8 @@ pub(in crate::serve) async fn close(
 ) -> Response<Body> {
     with_lists(
         app,
-        move |lists, store| lists.close(store, &name),
+        |_, _| Ok(()),
+        move |lists, store, ()| lists.close(store, &name),
         |_, ()| {
             Ok(Reply {
                 status: 204,

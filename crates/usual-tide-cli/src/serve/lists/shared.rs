@@ -5,7 +5,7 @@ use crate::input::QueryTexts;
 use serde_json::{Value, json};
 use std::sync::{Arc, OnceLock};
 use usual_tide::record::Record;
-use usual_tide::{BoundList, ChangeSet, Feed, ListId, Query, Store};
+use usual_tide::{BoundList, ChangeSet, Feed, ListId, Store};
 
 /// A bound list, and who reads it.
 #[derive(Debug)]
@@ -72,12 +72,11 @@ pub(super) fn json_of(
 }
 
 impl SharedList {
-    pub(super) fn bind(
+    pub(super) fn of(
         store: &mut Store<Record>,
-        query: Query<Record>,
+        list: ListId,
         texts: QueryTexts,
     ) -> Result<Self, CommandError> {
-        let list = store.bind(query);
         Ok(Self {
             list,
             feed: store.feed(list)?,

@@ -509,6 +509,61 @@ fn a_page_outlives_its_server() {
 }
 
 #[test]
+fn a_write_whose_answer_is_lost_is_done_once_and_one_tried_again_can_be_undone() {
+    let (folder, server) = served();
+    drop(server);
+    let path = folder.path().join("pieces.json");
+    let server = Server::start(path.to_str().unwrap(), &["--refuse-every", "4"]);
+    let Some(page) = Page::open(&server.address()) else {
+        return;
+    };
+    // Answers to writes are lost while `losing` is true, the writes are done.
+    page.value(
+        "(() => { const send = window.fetch; window.fetch = async (path, how) => { const answer = await send(path, how); if (window.losing && how?.method !== 'GET' && path.startsWith('/items')) throw new TypeError('lost'); return answer; }; return true; })()",
+    );
+    let lost = "document.querySelector('#said').textContent.includes('does not answer')";
+    let keys = page.keys();
+    let first = &keys[0];
+    page.click(&format!("#rows [aria-label=\"{first}\"] .remove"));
+    page.until("!document.querySelector('#undo').disabled");
+    page.value("window.losing = true");
+    page.click("#undo");
+    page.until(lost);
+    until("the item is back", || in_source(&server, first).is_some());
+    page.value("!(window.losing = false)");
+    page.click("#undo");
+    page.until("document.querySelector('#said').textContent.startsWith('Undone')");
+    assert_eq!(page.keys(), keys);
+
+    // The same for one that is added: the dialog stays, and the second time it is as if the first had been answered.
+    page.value("window.losing = true");
+    page.click("#add");
+    page.type_into("dialog input", "P-0998");
+    page.press(ENTER);
+    page.until("document.querySelector('dialog').textContent.includes('does not answer')");
+    page.value("!(window.losing = false)");
+    page.press(ENTER);
+    page.until("!document.querySelector('dialog')");
+    assert!(in_source(&server, "P-0998").is_some());
+
+    // The next write is refused, the one after it is not: what was tried again can be undone.
+    let title = format!("#rows [aria-label=\"{first}\"] [data-name=title]");
+    let before = in_source(&server, first).unwrap()["title"].clone();
+    page.click(&title);
+    page.press(&format!("{ALL}Blue bowl{ENTER}"));
+    page.until("document.querySelector('#rows .failed .why') !== null");
+    page.click("#rows .failed .why button");
+    until("the title", || {
+        in_source(&server, first).unwrap()["title"] == "Blue bowl"
+    });
+    page.until("document.querySelector('#undo').title.includes('change of title')");
+    page.click("#undo");
+    until("the undo", || {
+        in_source(&server, first).unwrap()["title"] == before
+    });
+}
+
+#[test]
 fn what_is_typed_stays_while_others_edit() {
     let (_folder, server) = served();
     let Some(page) = Page::open(&server.address()) else {

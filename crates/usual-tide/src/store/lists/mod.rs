@@ -3,11 +3,13 @@
 mod bound;
 mod list_mut;
 mod place;
+mod prepared;
 mod sections;
 
 pub(super) use bound::BoundLists;
 pub use list_mut::ListMut;
 pub use place::ListEditError;
+pub use prepared::PreparedList;
 pub use sections::{OtherSection, SectionError};
 
 use super::Store;
@@ -39,7 +41,11 @@ impl<T: Item> Store<T> {
         // In an open batch the new list begins where the others are.
         self.update_lists();
         self.keep_for(&query);
-        let mut list = ListState::bind(query, self.context());
+        self.add_list(ListState::bind(query, self.context()))
+    }
+
+    /// Adds a list whose rows are those of its query; it holds the rows that are held.
+    fn add_list(&mut self, mut list: ListState<T>) -> ListId {
         for slot in self.special.all_held() {
             list.hold(slot, self.context());
         }

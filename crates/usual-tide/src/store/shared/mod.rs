@@ -15,6 +15,8 @@ pub use subscription::Subscription;
 
 use super::Store;
 use crate::item::Item;
+use crate::list::ListId;
+use crate::query::Query;
 use deliver::Delivery;
 use inside::{Inside, Role};
 use std::fmt;
@@ -183,6 +185,41 @@ impl<T: Item> SharedStore<T> {
         read: impl FnOnce(&Store<T>) -> Result<R, E>,
     ) -> Result<R, SharedEditError<E>> {
         self.read(read)?.map_err(SharedEditError::Edit)
+    }
+
+    /// Binds a list. Its rows are found while other threads may read the store, and nobody waits long; where others
+    /// edit all the while, this is done as in [`edit`](Self::edit) in the end. O(n log n).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, SharedStore, Store};
+    /// # #[derive(Clone, PartialEq, Item)]
+    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let pieces = (0..9).map(|id| Piece { id, title: format!("Bowl {id}") });
+    /// let shared = SharedStore::new(Store::load(pieces)?);
+    /// let by_title = shared.bind(Query::new().sort(Piece::TITLE.descending()))?;
+    /// let rows = shared.try_read(|store| store.list(by_title).map(|rows| rows.len()))?;
+    /// assert_eq!(rows, 9);
+    /// # Ok(()) }
+    /// ```
+    ///
+    /// # Errors
+    ///
+    /// Those of [`edit`](Self::edit).
+    pub fn bind(&self, mut query: Query<T>) -> Result<ListId, SharedError> {
+        /// How often the rows are found before others have to wait.
+        const TRIES: usize = 3;
+        if !query.columns().is_empty() {
+            self.edit(|store| store.prepare_query(&query))?;
+        }
+        for _ in 0..TRIES {
+            let prepared = self.read(|store| store.prepare_list(query))?;
+            match self.edit(|store| store.bind_if_current(prepared))? {
+                Ok(list) => return Ok(list),
+                Err(again) => query = again,
+            }
+        }
+        self.edit(|store| store.bind(query))
     }
 
     /// Edits the store now, or, where that cannot be, as soon as can be: inside a callback, and inside of
