@@ -90,24 +90,24 @@ impl<T: PartialEq> ChangeSet<T> {
                     } else {
                         (*from, *to)
                     };
-                    set.moved.push(MovedRun { from, to, len: 1 });
+                    set.moved = vec![MovedRun { from, to, len: 1 }];
                 }
                 if !Arc::ptr_eq(old, new) && old != new {
-                    set.updated.push(Updated {
+                    set.updated = vec![Updated {
                         from: *from,
                         to: *to,
                         before: Arc::clone(old),
                         after: Arc::clone(new),
-                    });
+                    }];
                 }
             }
             (Some((at, item)), None) => {
                 set.after -= 1;
-                set.removed.push(run(at, item));
+                set.removed = vec![run(at, item)];
             }
             (None, Some((at, item))) => {
                 set.after += 1;
-                set.inserted.push(run(at, item));
+                set.inserted = vec![run(at, item)];
             }
             (None, None) => {}
         }

@@ -9,7 +9,7 @@ use super::project::project;
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use crate::change::{
-    Alignment, ChangeSet, Layout, Numbers, Rows, Sectioning, TouchedRow, align_by_key,
+    Alignment, ChangeSet, Layout, MovedRun, Numbers, Rows, Sectioning, TouchedRow, align_by_key,
 };
 use crate::item::Item;
 use crate::query::Window;
@@ -124,6 +124,15 @@ impl<T: Item> ListState<T> {
             return;
         }
         let start = self.shown().start;
+        if let [MovedRun { to, len: 1, .. }] = set.moved()
+            && self.grouping.is_none()
+        {
+            let slot = self.rows.get(start + to);
+            if let Some(item) = slot.and_then(|slot| context.items.get(slot)) {
+                set.set_moved_items(Rows::one(Arc::clone(item)));
+            }
+            return;
+        }
         let mut slots = Vec::new();
         for run in set.moved() {
             for part in self.open_runs(start + run.to..start + run.to + run.len) {

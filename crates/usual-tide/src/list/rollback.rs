@@ -8,8 +8,13 @@ use crate::item::Item;
 use std::sync::Arc;
 
 /// A state that a list can be taken back to.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(crate) struct Savepoint(usize);
+
+impl Savepoint {
+    /// That of a list of which nothing can be taken back.
+    pub(crate) const FINAL: Self = Self(0);
+}
 
 impl<T: Item> ListState<T> {
     /// The state now, good until the next [`seal`](Self::seal).

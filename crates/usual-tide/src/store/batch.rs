@@ -176,12 +176,11 @@ impl<T: Item> Store<T> {
         }
         if let Some(lists) = start.lists {
             self.lists.retain(|number, list| {
-                // One that was bound since is none of them.
-                let known = lists.binary_search_by_key(&number, |(number, _)| *number);
-                if let Ok(at) = known {
-                    list.roll_back(lists[at].1);
+                let began = lists.of(number);
+                if let Some(savepoint) = began {
+                    list.roll_back(savepoint);
                 }
-                known.is_ok()
+                began.is_some()
             });
             self.journal.followed = start.followed;
         }
@@ -203,16 +202,50 @@ struct Start {
     followed: usize,
     uniques: usize,
     unbound: usize,
-    /// The lists' states by their numbers, ascending; none for a single edit inside a batch, which no list follows.
-    lists: Option<Vec<(u64, Savepoint)>>,
+    /// None for a single edit inside a batch, which no list follows.
+    lists: Option<StartOfLists>,
+}
+
+/// Where the lists were when a batch began.
+enum StartOfLists {
+    /// No edit was open, so that nothing of any list could be taken back; later lists have this number, or a higher one.
+    Final { next: u64 },
+    /// Their states by their numbers, ascending.
+    Amid(Vec<(u64, Savepoint)>),
+}
+
+impl StartOfLists {
+    /// The state of a list then; none of one that was bound since.
+    fn of(&self, number: u64) -> Option<Savepoint> {
+        match self {
+            Self::Final { next } => (number < *next).then_some(Savepoint::FINAL),
+            Self::Amid(lists) => {
+                let at = lists.binary_search_by_key(&number, |(number, _)| *number);
+                Some(lists[at.ok()?].1)
+            }
+        }
+    }
 }
 
 impl Start {
     fn of_batch<T: Item>(store: &Store<T>) -> Self {
-        let marks = store.lists.numbered();
-        let marks = marks.map(|(number, list)| (number, list.savepoint()));
+        let lists = if store.journal.is_open() {
+            let marks = store.lists.numbered();
+            let marks = marks.map(|(number, list)| (number, list.savepoint()));
+            StartOfLists::Amid(marks.collect())
+        } else {
+            debug_assert!(
+                store
+                    .lists
+                    .iter()
+                    .all(|list| list.savepoint() == Savepoint::FINAL)
+            );
+            StartOfLists::Final {
+                next: store.lists.next_number(),
+            }
+        };
         Self {
-            lists: Some(marks.collect()),
+            lists: Some(lists),
             ..Self::of_edit(store)
         }
     }

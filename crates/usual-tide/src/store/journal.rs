@@ -162,9 +162,19 @@ impl<T: Item> Store<T> {
             base.columns.bring_up(&mut base.items);
         }
         let context = base.context();
-        let touches = touches(steps, context);
+        let (one, many);
+        let touches = match steps {
+            [step] => {
+                one = touch(step, context);
+                one.as_slice()
+            }
+            _ => {
+                many = touches(steps, context);
+                &many
+            }
+        };
         for list in lists.iter_mut() {
-            list.update(&touches, context);
+            list.update(touches, context);
         }
         journal.followed = journal.steps.len();
     }
@@ -238,9 +248,6 @@ impl<T: Item> Store<T> {
 
 /// Each touched item once, as it was before the steps and as it is now.
 fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a, T>> {
-    if let [step] = steps {
-        return touch(step, context).into_iter().collect();
-    }
     // Replaced in ascending order, no item occurs twice.
     let replaced = |step: &Step<T>| match step {
         Step::Replaced { slot, .. } => Some(*slot),

@@ -125,7 +125,7 @@ impl<T: Item> UndoLog<T> {
     }
 
     /// Records an edit that is final; `edits` is `None` where it is no step.
-    fn record(&mut self, open: OpenEdit, edits: Option<Vec<ItemEdit<T>>>) {
+    fn record(&mut self, open: OpenEdit, edits: Option<Arc<[ItemEdit<T>]>>) {
         let OpenEdit { origin, name } = open;
         let before = self.state;
         self.last_state += 1;
@@ -147,7 +147,7 @@ impl<T: Item> UndoLog<T> {
         let Some(edits) = edits else { return };
         let step = UndoStep {
             name,
-            edits: edits.into(),
+            edits,
             before,
             after: self.state,
         };
@@ -229,7 +229,12 @@ impl<T: Item> Store<T> {
             return;
         }
         let recorded = self.history.records(origin);
-        let edits = recorded.then(|| self.item_edits(plain)).flatten();
+        let edits = match (&self.journal.steps[..], recorded) {
+            (_, false) => None,
+            // The usual edit, without a copy.
+            ([step], true) if plain => self.item_edit(step).map(|edit| Arc::from([edit])),
+            _ => self.item_edits(plain).map(Arc::from),
+        };
         self.history.record(open, edits);
     }
 

@@ -18,6 +18,11 @@ impl<T: Item> BoundLists<T> {
         }
     }
 
+    /// The number of the list that is added next.
+    pub(in crate::store) fn next_number(&self) -> u64 {
+        self.next
+    }
+
     /// Adds a list; returns its number.
     pub(in crate::store) fn add(&mut self, list: ListState<T>) -> u64 {
         let number = self.next;

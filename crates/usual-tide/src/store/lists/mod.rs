@@ -49,6 +49,8 @@ impl<T: Item> Store<T> {
         for slot in self.special.all_held() {
             list.hold(slot, self.context());
         }
+        // A list that is bound is taken back as a whole.
+        list.finish_edit();
         ListId {
             store: self.id,
             number: self.lists.add(list),
