@@ -72,6 +72,7 @@ mod parts;
 pub mod query;
 #[cfg(feature = "record")]
 pub mod record;
+mod sorts;
 mod store;
 pub mod text;
 

@@ -3,6 +3,7 @@
 use std::num::NonZero;
 use std::ops::Range;
 use std::panic::resume_unwind;
+use std::sync::{Mutex, PoisonError};
 use std::thread::{Builder, available_parallelism, scope};
 
 /// Items from which a pass is worth a second thread.
@@ -45,20 +46,31 @@ fn share<R: Send>(
     let ranges = (0..len)
         .step_by(share)
         .map(|start| start..len.min(start + share));
-    let work = &work;
+    let parts: Vec<(Range<usize>, Mutex<Option<R>>)> =
+        ranges.map(|range| (range, Mutex::new(None))).collect();
+    side_by_side(parts.len(), &|part| {
+        let (range, result) = &parts[part];
+        let done = work(range.clone());
+        *result.lock().unwrap_or_else(PoisonError::into_inner) = Some(done);
+    });
+    let results = parts.into_iter().map(|(_, result)| result.into_inner());
+    results
+        .filter_map(|result| result.unwrap_or_else(PoisonError::into_inner))
+        .collect()
+}
+
+/// Does so many parts, each on a thread of its own, the first on this one. Compiled once, not for each kind of work.
+fn side_by_side(parts: usize, work: &(dyn Fn(usize) + Sync)) {
     scope(|scope| {
-        let running: Vec<_> = ranges
-            .clone()
-            .skip(1)
-            .map(|range| Builder::new().spawn_scoped(scope, move || work(range)))
+        let running: Vec<_> = (1..parts)
+            .map(|part| Builder::new().spawn_scoped(scope, move || work(part)))
             .collect();
-        let mut results = Vec::with_capacity(threads);
-        for (range, thread) in ranges.zip([None].into_iter().chain(running.into_iter().map(Some))) {
-            results.push(match thread {
-                Some(Ok(thread)) => thread.join().unwrap_or_else(|panic| resume_unwind(panic)),
-                None | Some(Err(_)) => work(range),
-            });
+        work(0);
+        for (part, thread) in (1..).zip(running) {
+            match thread {
+                Ok(thread) => thread.join().unwrap_or_else(|panic| resume_unwind(panic)),
+                Err(_) => work(part),
+            }
         }
-        results
-    })
+    });
 }

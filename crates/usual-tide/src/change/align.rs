@@ -2,6 +2,7 @@
 
 use super::rows::Rows;
 use super::set::RowRun;
+use crate::sorts::by_number;
 use std::sync::Arc;
 
 /// For every row of A, in order, where it came from; and the rows of B that are gone.
@@ -103,7 +104,7 @@ impl<T> Alignment<T> {
     /// Restores the ascending order of `removed`, which was collected in another.
     pub(crate) fn sort_removed(&mut self) {
         if !self.removed.is_sorted_by_key(|run| run.at) {
-            self.removed.sort_by_key(|run| run.at);
+            by_number(&mut self.removed, |run| run.at);
         }
     }
 }

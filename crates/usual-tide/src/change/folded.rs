@@ -7,6 +7,7 @@ use super::rows::Rows;
 use super::set::RowRun;
 use super::touched::TouchedRow;
 use crate::order::{CountedSums, Measured, Sequence};
+use crate::sorts::by_number;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -178,10 +179,10 @@ impl<T> Folded<T> {
                 .iter()
                 .map(|run| (run.at, Leaving::Removed(&run.rows))),
         );
-        leaving.sort_unstable_by_key(|(from, _)| std::cmp::Reverse(*from));
+        by_number(&mut leaving, |(from, _)| *from);
 
         let mut moved: Vec<Option<Vec<Segment<T>>>> = stays.iter().map(|_| None).collect();
-        for (from, leaving) in leaving {
+        for (from, leaving) in leaving.into_iter().rev() {
             match leaving {
                 Leaving::Removed(rows) => self.remove(from, rows),
                 Leaving::Moved { index, len } => {

@@ -3,6 +3,7 @@
 use super::align::{Alignment, Segment};
 use super::rows::Rows;
 use super::set::{ChangeSet, MovedRun, RowRun, Updated};
+use crate::sorts::by_number;
 use std::sync::Arc;
 
 /// A row that an edit touched: where it was and where it is, and the item at both ends, lent or
@@ -36,9 +37,10 @@ pub(crate) fn align_touched<T>(
     if !left.is_sorted() {
         left.sort_unstable();
     }
-    let place = |row: &TouchedRow<&Arc<T>>| row.after.as_ref().map(|after| after.0);
+    // Those that leave first.
+    let place = |row: &TouchedRow<&Arc<T>>| row.after.as_ref().map_or(0, |after| after.0 + 1);
     if !touched.is_sorted_by_key(place) {
-        touched.sort_by_key(place);
+        by_number(&mut touched, place);
     }
 
     let mut alignment = Alignment::empty(before, after);

@@ -2,7 +2,7 @@
 
 use super::evaluate::Evaluated;
 use super::merge_sort::merge_sort;
-use super::sorting::{Keyed, MOST_REFINED_BYTES, WORTH_REFINING, break_ties};
+use super::sorting::{Keyed, MOST_REFINED_BYTES, WORTH_REFINING, break_ties, sort_keyed};
 use super::state::Context;
 use crate::item::Item;
 use crate::order::Slot;
@@ -56,7 +56,7 @@ impl<'a, T: Item> CachedOrder<'a, T> {
         };
         let parts = in_parts(slots.len(), |part| {
             let mut rows: Vec<Keyed> = part.map(keyed).collect();
-            rows.sort_unstable_by_key(|row| (row.key, row.source));
+            sort_keyed(&mut rows);
             let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
             for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
                 self.break_ties(ties, PREFIX_BYTES);
@@ -93,7 +93,7 @@ impl<'a, T: Item> CachedOrder<'a, T> {
         for row in ties.iter_mut() {
             row.key = self.sort.cached_bytes_from(self.kept(row.slot), known);
         }
-        ties.sort_unstable_by_key(|row| (row.key, row.source));
+        sort_keyed(ties);
         for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
             self.break_ties(ties, known + 8);
         }

@@ -157,7 +157,7 @@ impl<T: Item> ListState<T> {
     fn places(
         &self,
         affected: &[AffectedRow<'_, T>],
-        goes: &(impl Fn(Slot) -> bool + Sync),
+        goes: &(dyn Fn(Slot) -> bool + Sync),
         context: Context<'_, T>,
     ) -> Vec<Arriving> {
         let nowhere = self.rows.cursor(0);
@@ -178,7 +178,7 @@ impl<T: Item> ListState<T> {
             })
             .collect();
         // Prefixes are numbers and decide most comparisons; items are read only where prefixes tie.
-        arriving.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.source));
+        sort_arriving(&mut arriving);
         if let Some(refinement) = self.query.sorting().and_then(Sort::refinement) {
             for ties in arriving.chunk_by_mut(|one, two| one.tie() == two.tie()) {
                 self.break_ties(ties, &refinement, context);
@@ -221,7 +221,7 @@ impl<T: Item> ListState<T> {
         arriving: &[Arriving],
         runs: &[Range<usize>],
         affected: &[AffectedRow<'_, T>],
-        goes: &impl Fn(Slot) -> bool,
+        goes: &(dyn Fn(Slot) -> bool + Sync),
         context: Context<'_, T>,
     ) -> Vec<Cursor> {
         // Rows that are about to go stand where their old items belong: the next one that stays
@@ -318,6 +318,11 @@ struct Arriving {
     section: usize,
     /// Its position in the source.
     source: usize,
+}
+
+/// Compiled once, not for each type of item.
+fn sort_arriving(rows: &mut [Arriving]) {
+    rows.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.source));
 }
 
 impl Arriving {

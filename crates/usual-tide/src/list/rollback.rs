@@ -5,6 +5,7 @@ use super::log::{Entry, lock};
 use super::rollback_step::RollbackStep;
 use super::state::ListState;
 use crate::item::Item;
+use crate::sorts::by_number;
 use std::sync::Arc;
 
 /// A state that a list can be taken back to.
@@ -52,7 +53,7 @@ impl<T: Item> ListState<T> {
                     for slot in into {
                         self.rows.remove(slot);
                     }
-                    out.sort_unstable_by_key(|row| row.1.0);
+                    by_number(&mut out, |row| row.1.0);
                     for (slot, (at, key)) in out {
                         self.rows.insert(at, slot, key);
                     }

@@ -50,13 +50,12 @@ pub(super) fn sorted<T: Item>(
         source: source as u32,
         slot: slots[source],
     };
-    let order = |row: &Keyed| (row.key, row.source);
     let parts = in_parts(slots.len(), |part| {
         let mut rows: Vec<Keyed> = part.map(keyed).collect();
-        rows.sort_unstable_by_key(order);
+        sort_keyed(&mut rows);
         rows
     });
-    let mut rows = joined(parts, order);
+    let mut rows = joined(parts, merge_keyed);
     let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
     if let Some(refinement) = sort.refinement() {
         for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
@@ -88,14 +87,13 @@ fn sorted_by_more<'a, T: Item>(
         let (key, source) = (prefix(slot), source as u32);
         Some((key, next_bytes(slot)?, source, slot))
     };
-    let order = |(key, next, source, _): &(u64, u64, u32, Slot)| (*key, *next, *source);
     let parts = in_parts(slots.len(), |part| {
         let mut rows = part.map(keyed).collect::<Option<Vec<_>>>()?;
-        rows.sort_unstable_by_key(order);
+        sort_twice_keyed(&mut rows);
         Some(rows)
     });
     let parts = parts.into_iter().collect::<Option<Vec<_>>>()?;
-    let mut rows = joined(parts, order);
+    let mut rows = joined(parts, merge_twice_keyed);
     let keys = rows.iter().map(|(key, ..)| *key).collect();
     let refinement = refinement.after_bytes();
     let mut tied = Vec::new();
@@ -122,15 +120,35 @@ fn sorted_by_more<'a, T: Item>(
 }
 
 /// One sorted sequence of several.
-fn joined<R: Copy, K: Ord>(parts: Vec<Vec<R>>, order: impl Fn(&R) -> K) -> Vec<R> {
+fn joined<R>(parts: Vec<Vec<R>>, merge: fn(&mut [R])) -> Vec<R> {
     let mut parts = parts.into_iter();
     let mut rows = parts.next().unwrap_or_default();
     if parts.len() > 0 {
         rows.extend(parts.flatten());
-        // A stable sort finds what is in order already, and merges it.
-        rows.sort_by_key(order);
+        merge(&mut rows);
     }
     rows
+}
+
+/// Sorts by key, then by the position in the source. Compiled once, as those below.
+pub(super) fn sort_keyed(rows: &mut [Keyed]) {
+    rows.sort_unstable_by_key(|row| (row.key, row.source));
+}
+
+/// The same for rows in few parts that are sorted: a stable sort finds what is in order already, and merges it.
+fn merge_keyed(rows: &mut [Keyed]) {
+    rows.sort_by_key(|row| (row.key, row.source));
+}
+
+/// A row with its prefix and the bytes after it.
+type TwiceKeyed = (u64, u64, u32, Slot);
+
+fn sort_twice_keyed(rows: &mut [TwiceKeyed]) {
+    rows.sort_unstable_by_key(|(key, next, source, _)| (*key, *next, *source));
+}
+
+fn merge_twice_keyed(rows: &mut [TwiceKeyed]) {
+    rows.sort_by_key(|(key, next, source, _)| (*key, *next, *source));
 }
 
 /// Whether the bytes after the prefix tell many rows apart that it does not: asked of some here and there.
@@ -175,7 +193,7 @@ pub(super) fn break_ties<'a, T: Item>(
                 bytes.map(|key| row.key = key).is_some()
             });
         if refined {
-            ties.sort_unstable_by_key(|row| (row.key, row.source));
+            sort_keyed(ties);
             let refinement = refinement.after_bytes();
             for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
                 break_ties(ties, &refinement, item);

@@ -1,5 +1,6 @@
 //! Keys that occur more than once.
 
+use crate::sorts::by_number;
 use hashbrown::HashMap;
 use std::fmt::{Debug, Write};
 use std::hash::Hash;
@@ -53,7 +54,7 @@ pub(super) fn among<'a, K: Eq + Hash + Clone + 'a>(
         })
         .filter(|duplicate| duplicate.in_store || duplicate.positions.len() > 1)
         .collect();
-    found.sort_by_key(|duplicate| duplicate.positions[0]);
+    by_number(&mut found, |duplicate| duplicate.positions[0]);
     found
 }
 

@@ -5,6 +5,7 @@ use crate::item::SectionKey;
 use crate::item::Value;
 use crate::query::sort_key::SortKey;
 use crate::query::value::{SortRank, SortValue};
+use crate::sorts::by_comparison;
 use std::cmp::Ordering;
 
 impl<T> Parts<T> {
@@ -67,7 +68,7 @@ impl<T> Group<T> {
     /// at every comparison.
     pub(crate) fn sort_by_section<R>(&self, rows: &mut Vec<R>, key: impl Fn(&R) -> &SectionKey) {
         let Some(collation) = &self.parts.collation else {
-            rows.sort_by(|one, two| self.compare(key(one), key(two)));
+            by_comparison(rows, |one, two| self.compare(key(one), key(two)));
             return;
         };
         let keyed = rows.drain(..).map(|row| {
@@ -78,7 +79,7 @@ impl<T> Group<T> {
             (text, row)
         });
         let mut keyed: Vec<(Option<Vec<u8>>, R)> = keyed.collect();
-        keyed.sort_by(|(one_text, one), (two_text, two)| {
+        by_comparison(&mut keyed, |(one_text, one), (two_text, two)| {
             self.compare_with(key(one), key(two), || match (one_text, two_text) {
                 (Some(one), Some(two)) => one.cmp(two),
                 _ => Ordering::Equal,

@@ -20,6 +20,7 @@ pub use width::WidthError;
 
 use crate::item::{AnyField, FieldValue, InputError, Value};
 use crate::item::{SectionKey, SectionName};
+use crate::sorts::by_number;
 use crate::text::Collation;
 use by::{ByClosure, ByShown, ByValue, GroupBy};
 use hashbrown::HashMap;
@@ -364,7 +365,7 @@ impl<T> Group<T> {
             true => self.parts.given.iter().collect(),
             false => Vec::new(),
         };
-        given.sort_unstable_by_key(|(_, place)| **place);
+        by_number(&mut given, |(_, place)| **place as usize);
         given.into_iter().map(|(key, _)| key.clone()).collect()
     }
 

@@ -5,6 +5,7 @@ use super::write::{Neighbours, Show, Ticket, Write};
 use super::{Layer, TicketError, Tickets};
 use crate::item::Item;
 use crate::order::Slot;
+use crate::sorts::by_number;
 use crate::store::Store;
 use crate::store::history::ItemEdit;
 use crate::store::journal::Origin;
@@ -144,7 +145,9 @@ impl<T: Item> Store<T> {
         }
         let written = nets.into_iter().filter_map(|net| self.net_write(net));
         let mut written: Vec<(Option<usize>, Write<T>)> = written.collect();
-        written.sort_by_key(|(position, _)| *position);
+        by_number(&mut written, |(position, _)| {
+            position.map_or(0, |at| at + 1)
+        });
         written.into_iter().map(|(_, write)| write).collect()
     }
 

@@ -4,6 +4,7 @@ use super::TicketError;
 use crate::item::Item;
 use crate::list::{ListId, UnknownList};
 use crate::living::push_living;
+use crate::sorts::by_number;
 use crate::store::Store;
 use hashbrown::HashMap;
 use std::collections::BTreeMap;
@@ -180,7 +181,7 @@ impl WriteStateFeed {
                 })
             })
             .collect();
-        changed.sort_by_key(|change| change.at);
+        by_number(&mut changed, |change| change.at);
         Ok(changed)
     }
 }
