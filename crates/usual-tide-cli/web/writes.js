@@ -1,7 +1,7 @@
 // What one does to items: sent one after the other, told in the row when it is refused, and undone.
 
 import { flat, patchOf } from "/cells.js";
-import { ask } from "/live-list.js";
+import { Refused, ask } from "/live-list.js";
 
 /**
  * A write that is done once, however often it is sent: while its answer is missing it keeps its name, by which the server
@@ -18,6 +18,20 @@ function once(...request) {
       if (why.status !== 0) key = null;
       throw why;
     }
+  };
+}
+
+/**
+ * A write that takes something back: only while the source has what was written then, so that what others did since is not
+ * lost. Once it was so, it is not asked again: the answer to this very write may have been lost.
+ */
+function whileUnchanged(path, part, written, write) {
+  let asked = false;
+  const told = (item) => JSON.stringify(part(item));
+  return async () => {
+    if (!asked && told(await ask("GET", path)) !== told(written)) throw new Refused(412, "others changed it since");
+    asked = true;
+    await write();
   };
 }
 
@@ -44,16 +58,16 @@ export class Writes {
 
   /**
    * Sends a write of a row, which is dimmed meanwhile; what is refused is told in the row, to be tried again, or below the
-   * list when the row is not in the page. When one that was tried again is done, `later` is called.
+   * list when the row is not in the page. Gives the answer in an array, or null; `later` is called with the answer to one
+   * that was tried again.
    */
   async #send(row, what, request, later) {
-    if (!row) return request().then(() => true, (why) => { this.say(`${what}: ${why.message}`); return false; });
+    if (!row) return request().then((answer) => [answer], (why) => { this.say(`${what}: ${why.message}`); return null; });
     row.classList.add("waiting");
     row.querySelector(".why")?.remove();
     row.classList.remove("failed");
     try {
-      await request();
-      return true;
+      return [await request()];
     } catch (why) {
       // The row shows what the source has, not what was asked for.
       this.redraw(row);
@@ -62,13 +76,14 @@ export class Writes {
       told.setAttribute("role", "alert");
       const again = Object.assign(document.createElement("button"), { type: "button", textContent: "Try again" });
       again.addEventListener("click", async () => {
-        if (await this.#send(row, what, request, later)) later();
+        const done = await this.#send(row, what, request, later);
+        if (done) later(...done);
       });
       const drop = Object.assign(document.createElement("button"), { type: "button", textContent: "Drop" });
       drop.addEventListener("click", () => { told.remove(); row.classList.remove("failed"); });
       told.append(again, " ", drop);
       row.append(told);
-      return false;
+      return null;
     } finally {
       row.classList.remove("waiting");
     }
@@ -76,10 +91,14 @@ export class Writes {
 
   /** Changes a field of a row. */
   async change(row, name, value) {
-    const [item, before] = [row.item, new Map(flat(row.item)).get(name)];
-    const put = (value) => once("PATCH", this.#pathOf(item), patchOf(name, value));
-    const done = () => this.#note(`the change of ${name} of ${this.keyOf(item)}`, [put(before ?? null)]);
-    if (await this.#send(row, `${name} was not changed`, put(value), done)) done();
+    const valueOf = (item) => new Map(flat(item)).get(name);
+    const [item, path, before] = [row.item, this.#pathOf(row.item), valueOf(row.item)];
+    const put = (value) => once("PATCH", path, patchOf(name, value));
+    const note = (written) => this.#note(`the change of ${name} of ${this.keyOf(item)}`, [
+      whileUnchanged(path, valueOf, written, put(before ?? null)),
+    ]);
+    const done = await this.#send(row, `${name} was not changed`, put(value), note);
+    if (done) note(...done);
   }
 
   /** Adds an item at the start. */
@@ -87,9 +106,12 @@ export class Writes {
     const text = JSON.stringify(item);
     // The same item again may be the one whose answer was lost.
     if (this.#adding?.text !== text) this.#adding = { text, request: once("POST", "/items?at=start", item) };
-    await this.#adding.request();
+    const written = await this.#adding.request();
     this.#adding = null;
-    this.#note(`the addition of ${this.keyOf(item)}`, [once("DELETE", this.#pathOf(item), undefined)]);
+    const path = this.#pathOf(item);
+    this.#note(`the addition of ${this.keyOf(item)}`, [
+      whileUnchanged(path, (item) => item, written, once("DELETE", path, undefined)),
+    ]);
   }
 
   /** Deletes rows one after the other; undoing brings them back in their order, each where it was. */

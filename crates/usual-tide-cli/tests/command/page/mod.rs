@@ -466,6 +466,14 @@ fn two_pages_show_what_each_other_does_and_what_was_refused() {
     one.until(&shows("Mine"));
     two.until(&shows("Mine"));
 
+    // What one wrote is not taken back once the other has written over it.
+    two.click(&title);
+    two.press(&format!("{ALL}Theirs again{ENTER}"));
+    one.until(&shows("Theirs again"));
+    one.click("#undo");
+    one.until("document.querySelector('#said').textContent.includes('others changed it since')");
+    assert_eq!(in_source(&server, &key).unwrap()["title"], "Theirs again");
+
     // One deletes what the other is about to change.
     two.value("new MutationObserver(() => (window.heard ??= []).push(document.querySelector('#said').textContent)).observe(document.querySelector('#said'), {childList: true}) ?? true");
     two.click(&title);

@@ -31,6 +31,8 @@ impl<T: Item> Store<T> {
     /// # let pieces = (0..9).map(|id| Piece { id, height_mm: 100 - id });
     /// let store = RwLock::new(Store::load(pieces)?);
     /// let tallest_first = Query::new().sort(Piece::HEIGHT_MM.descending());
+    /// // Of use to searches and to sorts by locale alone.
+    /// store.write().unwrap().prepare_query(&tallest_first);
     /// // Others read meanwhile.
     /// let prepared = store.read().unwrap().prepare_list(tallest_first);
     /// let list = store.write().unwrap().bind_prepared(prepared);
@@ -67,8 +69,8 @@ impl<T: Item> Store<T> {
     }
 
     /// Caches what a query reads of each item: the folded text that its search looks into, and the keys of a sort by
-    /// locale. [`bind`](Self::bind) does it itself; call it before [`prepare_list`](Self::prepare_list), which cannot.
-    /// O(text) the first time for these fields, then O(1).
+    /// locale. [`bind`](Self::bind) does it itself; call it before [`prepare_list`](Self::prepare_list), which cannot and
+    /// has an example. O(text) the first time for these fields, then O(1).
     pub fn prepare_query(&mut self, query: &Query<T>) {
         self.keep_for(query);
     }
