@@ -3,7 +3,7 @@
 use super::Store;
 use super::journal::{OpenEdit, Origin};
 use crate::item::Item;
-use crate::list::Savepoint;
+use crate::list::{ListState, Savepoint};
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 
 impl<T: Item> Store<T> {
@@ -208,7 +208,7 @@ struct Start {
 
 /// Where the lists were when a batch began.
 enum StartOfLists {
-    /// No edit was open, so that nothing of any list could be taken back; later lists have this number, or a higher one.
+    /// Nothing of any list could be taken back; later lists have this number, or a higher one.
     Final { next: u64 },
     /// Their states by their numbers, ascending.
     Amid(Vec<(u64, Savepoint)>),
@@ -229,20 +229,15 @@ impl StartOfLists {
 
 impl Start {
     fn of_batch<T: Item>(store: &Store<T>) -> Self {
-        let lists = if store.journal.is_open() {
-            let marks = store.lists.numbered();
-            let marks = marks.map(|(number, list)| (number, list.savepoint()));
-            StartOfLists::Amid(marks.collect())
+        // So it is outside of a batch; then there is nothing to keep for each list.
+        let is_final = |list: &ListState<T>| list.savepoint() == Savepoint::FINAL;
+        let lists = if store.lists.iter().all(is_final) {
+            let next = store.lists.next_number();
+            StartOfLists::Final { next }
         } else {
-            debug_assert!(
-                store
-                    .lists
-                    .iter()
-                    .all(|list| list.savepoint() == Savepoint::FINAL)
-            );
-            StartOfLists::Final {
-                next: store.lists.next_number(),
-            }
+            let lists = store.lists.numbered();
+            let lists = lists.map(|(number, list)| (number, list.savepoint()));
+            StartOfLists::Amid(lists.collect())
         };
         Self {
             lists: Some(lists),
