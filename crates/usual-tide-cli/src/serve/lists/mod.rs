@@ -107,22 +107,21 @@ impl Lists {
         }
     }
 
-    /// The rows of a list that nobody has yet, found while others read; none where a client has it, or where there is
-    /// no room for it.
-    pub(super) fn prepare(
+    /// The query of a list that nobody has yet; none where a client has it, or where there is no room for it.
+    pub(super) fn new_query(
         &self,
         store: &Store<Record>,
         texts: &QueryTexts,
         client: IpAddr,
-    ) -> Result<Option<PreparedList<Record>>, ListRefusal> {
+    ) -> Result<Option<Query<Record>>, ListRefusal> {
         let texts = self.within_bounds(texts.clone())?;
         if self.room_for(client).is_err() || self.by_query.contains_key(&texts) {
             return Ok(None);
         }
-        Ok(Some(store.prepare_list(self.query(store, &texts)?)))
+        self.query(store, &texts).map(Some)
     }
 
-    /// Opens a list for a client, which may have been prepared; gives its name.
+    /// Opens a list for a client; gives its name. Its rows may have been found before.
     pub(super) fn open(
         &mut self,
         store: &mut Store<Record>,

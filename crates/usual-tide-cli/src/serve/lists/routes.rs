@@ -11,8 +11,10 @@ use axum::body::Body;
 use axum::extract::{Extension, Request, State};
 use axum::http::{HeaderMap, Response};
 use serde_json::Value;
+use std::net::IpAddr;
 use std::sync::Arc;
 use usual_tide::Store;
+use usual_tide::lists::PreparedList;
 use usual_tide::record::Record;
 
 impl From<ListRefusal> for Reply {
@@ -39,33 +41,39 @@ pub(in crate::serve) struct Wanted {
     by: Positions,
 }
 
-/// Works with the lists, unless the items are out of date; then answers. Others may read before, while it is prepared,
-/// and meanwhile it is answered.
-async fn with_lists<P, R>(
-    app: Arc<App>,
-    prepare: impl FnOnce(&Lists, &Store<Record>) -> Result<P, ListRefusal> + Send + 'static,
-    work: impl FnOnce(&mut Lists, &mut Store<Record>, P) -> Result<R, ListRefusal> + Send + 'static,
-    answer: impl FnOnce(&ServedItems, R) -> Result<Reply, ListRefusal> + Send + 'static,
-) -> Response<Body> {
-    on_thread(app, |app| {
-        let prepared = {
-            let shown = app.hub.shown();
-            prepare(&shown.lists, &shown.store)
-        };
-        let done = app.hub.with_lists(|shown: &mut ServedItems| {
-            if let Some(why) = shown.trouble() {
-                return Err(Box::new(Reply::problem(503, why)));
-            }
-            let done =
-                prepared.and_then(|prepared| work(&mut shown.lists, &mut shown.store, prepared));
-            done.map_err(|why| Box::new(Reply::from(why)))
-        });
-        match done {
-            Ok(done) => answer(&app.hub.shown(), done).unwrap_or_else(Reply::from),
-            Err(refused) => *refused,
+/// Works with the lists, unless the items are out of date; then answers, while others may read.
+fn with_lists<R>(
+    app: &App,
+    work: impl FnOnce(&mut Lists, &mut Store<Record>) -> Result<R, ListRefusal>,
+    answer: impl FnOnce(&ServedItems, R) -> Result<Reply, ListRefusal>,
+) -> Reply {
+    let done = app.hub.with_lists(|shown: &mut ServedItems| {
+        if let Some(why) = shown.trouble() {
+            return Err(Box::new(Reply::problem(503, why)));
         }
-    })
-    .await
+        work(&mut shown.lists, &mut shown.store).map_err(|why| Box::new(Reply::from(why)))
+    });
+    match done {
+        Ok(done) => answer(&app.hub.shown(), done).unwrap_or_else(Reply::from),
+        Err(refused) => *refused,
+    }
+}
+
+/// Finds the rows of a list that nobody has yet, while others may read; none where a client has it, or where there is no
+/// room for it.
+fn prepared(
+    app: &App,
+    texts: &QueryTexts,
+    client: IpAddr,
+) -> Result<Option<PreparedList<Record>>, ListRefusal> {
+    let shown = app.hub.shown();
+    let Some(query) = shown.lists.new_query(&shown.store, texts, client)? else {
+        return Ok(None);
+    };
+    drop(shown);
+    app.hub
+        .with_lists(|shown| shown.store.prepare_query(&query));
+    Ok(Some(app.hub.shown().store.prepare_list(query)))
 }
 
 /// The query in a body; without a body all items in their order.
@@ -90,20 +98,19 @@ pub(in crate::serve) async fn open(
         Ok(texts) => texts,
         Err(refused) => return refused.into_response(),
     };
-    with_lists(
-        app,
-        {
-            let texts = texts.clone();
-            move |lists, store| lists.prepare(store, &texts, client)
-        },
-        move |lists, store, prepared| lists.open(store, texts, client, prepared),
-        |shown, name| {
-            Ok(Reply {
-                location: Some(format!("/lists/{name}")),
-                ..json(201, &shown.lists.rows(&shown.store, &name)?)
-            })
-        },
-    )
+    on_thread(app, move |app| {
+        let prepared = prepared(app, &texts, client);
+        with_lists(
+            app,
+            |lists, store| lists.open(store, texts, client, prepared?),
+            |shown, name| {
+                Ok(Reply {
+                    location: Some(format!("/lists/{name}")),
+                    ..json(201, &shown.lists.rows(&shown.store, &name)?)
+                })
+            },
+        )
+    })
     .await
 }
 
@@ -141,15 +148,16 @@ pub(in crate::serve) async fn change(
         })
         .await;
     }
-    with_lists(
-        app,
-        |_, _| Ok(()),
-        move |lists, store, ()| {
-            lists.change(store, &name, texts)?;
-            lists.summary(store, &name)
-        },
-        |_, told| Ok(json(200, &told)),
-    )
+    on_thread(app, move |app| {
+        with_lists(
+            app,
+            |lists, store| {
+                lists.change(store, &name, texts)?;
+                lists.summary(store, &name)
+            },
+            |_, told| Ok(json(200, &told)),
+        )
+    })
     .await
 }
 
@@ -157,17 +165,18 @@ pub(in crate::serve) async fn close(
     State(app): State<Arc<App>>,
     Named(name): Named,
 ) -> Response<Body> {
-    with_lists(
-        app,
-        |_, _| Ok(()),
-        move |lists, store, ()| lists.close(store, &name),
-        |_, ()| {
-            Ok(Reply {
-                status: 204,
-                ..Reply::default()
-            })
-        },
-    )
+    on_thread(app, move |app| {
+        with_lists(
+            app,
+            |lists, store| lists.close(store, &name),
+            |_, ()| {
+                Ok(Reply {
+                    status: 204,
+                    ..Reply::default()
+                })
+            },
+        )
+    })
     .await
 }
 

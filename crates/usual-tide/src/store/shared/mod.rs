@@ -187,8 +187,9 @@ impl<T: Item> SharedStore<T> {
         self.read(read)?.map_err(SharedEditError::Edit)
     }
 
-    /// Binds a list. Its rows are found while other threads may read the store, and nobody waits long; where others
-    /// edit all the while, this is done as in [`edit`](Self::edit) in the end. O(n log n).
+    /// Binds a list. Its rows are found while other threads may read the store; an edit waits for that as for any
+    /// [`read`](Self::read). Where others edit all the while, all is done as in [`edit`](Self::edit) in the end.
+    /// O(n log n).
     ///
     /// ```
     /// use usual_tide::{Item, Query, SharedStore, Store};
