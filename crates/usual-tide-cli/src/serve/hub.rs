@@ -258,7 +258,7 @@ impl ServedItems {
     /// The key that a part of an address names: a text, or else an integer.
     pub(super) fn key_of(&self, text: &str) -> RecordKey {
         let as_text = RecordKey::from(text);
-        let as_integer = text.parse().map(RecordKey::Integer);
+        let as_integer = text.parse::<i128>().map(RecordKey::from_integer);
         match as_integer {
             Ok(integer) if !self.store.contains(&as_text) => integer,
             _ => as_text,

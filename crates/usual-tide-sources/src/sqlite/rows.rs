@@ -138,11 +138,9 @@ impl Rows {
 
 /// A key as the database stores it.
 pub(super) fn cell_of(key: &RecordKey) -> Cell {
-    match key {
-        RecordKey::Text(text) => Cell::Text(text.to_string()),
-        RecordKey::Integer(integer) => match i64::try_from(*integer) {
-            Ok(integer) => Cell::Integer(integer),
-            Err(_) => Cell::Text(integer.to_string()),
-        },
+    let integer = key.as_integer().and_then(|key| i64::try_from(key).ok());
+    match integer {
+        Some(integer) => Cell::Integer(integer),
+        None => Cell::Text(key.to_string()),
     }
 }

@@ -25,8 +25,7 @@ impl<T> ChangeSet<T> {
     /// ```
     /// use usual_tide::{Item, Query, Store};
     /// use usual_tide::changes::Followed;
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());

@@ -43,8 +43,7 @@ use std::sync::Arc;
 /// ```
 /// # use usual_tide::{ChangeSet, Group, Item, Place, Query, Store};
 /// use usual_tide::sections::SectionRow;
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # use usual_tide_pieces::with_shelf::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
 /// // Of a list in sections that numbers its rows.
@@ -217,8 +216,7 @@ impl<T> ChangeSet<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=5).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());
@@ -267,8 +265,7 @@ impl<T> ChangeSet<T> {
     /// ```
     /// use std::sync::Arc;
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());

@@ -43,8 +43,7 @@ impl<T> ChangeSet<T> {
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
     /// use usual_tide::changes::Step;
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=5).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());

@@ -31,8 +31,7 @@ const FEW_MOVED: usize = if cfg!(any(test, fuzzing)) { 2 } else { 4096 };
 ///
 /// ```
 /// use usual_tide::{Item, Query, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, title: String }
+/// # use usual_tide_pieces::with_title::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
 /// let mut store = Store::load([(1, "Bowl"), (2, "Mug")].map(piece))?;

@@ -13,8 +13,7 @@ use std::fmt;
 /// ```
 /// use usual_tide::lists::{FlatRow, Flattened};
 /// use usual_tide::{Group, Item, Query, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # use usual_tide_pieces::with_shelf::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
 /// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
@@ -97,8 +96,7 @@ impl<'a, T: Item> Flattened<'a, T> {
     /// ```
     /// use usual_tide::lists::{FlatKey, Flattened};
     /// use usual_tide::{Group, Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
     /// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;

@@ -18,8 +18,7 @@ use std::sync::Arc;
 ///
 /// ```
 /// use usual_tide::{Item, Query, Selection, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32 }
+/// # use usual_tide_pieces::with_id::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// let mut store = Store::load((1..=5).map(|id| Piece { id }))?;
 /// let list = store.bind(Query::new());
@@ -48,8 +47,7 @@ use std::sync::Arc;
 ///
 /// ```
 /// # use usual_tide::{Item, Query, Selection, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32 }
+/// # use usual_tide_pieces::with_id::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let mut store = Store::load((1..=5).map(|id| Piece { id }))?;
 /// # let list = store.bind(Query::new());
@@ -138,8 +136,7 @@ impl<T: Item> Selection<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Selection, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..3).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());
@@ -173,8 +170,7 @@ impl<T: Item> Selection<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Selection, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id, fired: id == 2 }))?;
     /// let list = store.bind(Query::new());
@@ -231,8 +227,7 @@ impl<T: Item> Selection<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Selection, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..30).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());

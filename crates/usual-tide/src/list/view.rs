@@ -97,8 +97,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..2).map(|id| Piece { id, fired: id == 1 }))?;
     /// let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)));
@@ -117,8 +116,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     /// ```
     /// use usual_tide::lists::Presence;
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..2).map(|id| Piece { id, fired: id == 1 }))?;
     /// let waiting = store.bind(Query::new().filter(Piece::FIRED.is(false)));
@@ -228,8 +226,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     /// ```
     /// use usual_tide::{Group, Item, Query, Store};
     /// use usual_tide::sections::SectionRow;
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
     /// let mut store = Store::load([(1, "B"), (2, "A"), (3, "B"), (4, "B")].map(piece))?;
@@ -286,8 +283,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());

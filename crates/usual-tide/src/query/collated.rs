@@ -22,8 +22,7 @@ impl<T: 'static> Sort<T> {
     /// ```
     /// use usual_tide::{Item, Query, Sort, Store};
     /// use usual_tide::text::Collation;
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let titles = ["Vase 10", "émail bowl", "Vase 9", "Ember jar"];
     /// let mut store = Store::load((0..4).map(|id| Piece { id, title: titles[id as usize].into() }))?;

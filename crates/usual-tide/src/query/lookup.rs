@@ -9,8 +9,7 @@ use std::marker::PhantomData;
 /// use usual_tide::{Fields, Item, Sort};
 /// use usual_tide::fields::AnyField;
 /// use usual_tide::query::FieldLookup;
-/// # #[derive(Clone, PartialEq, Item)]
-/// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+/// # use usual_tide_pieces::with_height::Piece;
 ///
 /// /// The fields by the names that the screen shows.
 /// struct Titles;

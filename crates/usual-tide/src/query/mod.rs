@@ -231,8 +231,7 @@ impl<T: 'static> Query<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// let query: Query<Piece> = Query::new().filter(Piece::FIRED.is(false));
     /// assert_eq!(query.condition().and_then(|condition| condition.text()).as_deref(), Some("fired = FALSE"));
     /// assert_eq!(query, Query::new().filter(Piece::FIRED.is(false)));

@@ -121,8 +121,7 @@ impl<T> Search<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Search, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String }
+    /// # use usual_tide_pieces::with_searched_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let titles = ["Rainbow jar", "Blue bowl", "Bowl, blue", "Bowl"];
     /// let mut store = Store::load((0..4).map(|id| Piece { id, title: titles[id as usize].into() }))?;

@@ -181,8 +181,7 @@ impl<T> Sort<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Sort};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// # use usual_tide_pieces::with_title_and_height::Piece;
     /// let sort: Sort<Piece> = Piece::HEIGHT_MM.descending().then(Piece::TITLE);
     /// assert_eq!(sort.text().as_deref(), Some("-height_mm, title"));
     /// ```

@@ -14,8 +14,7 @@ impl<T: Fields> Sort<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Sort};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// # use usual_tide_pieces::with_title_and_height::Piece;
     /// let query = Query::new().sort(Sort::<Piece>::parse("-height_mm, title")?);
     /// let typo = Sort::<Piece>::parse("-heigth_mm").unwrap_err();
     /// assert_eq!(

@@ -3,7 +3,8 @@
 use super::block::{Tag, ValueWriter, Values};
 use super::content::{MemberValue, Object};
 use super::name::FieldName;
-use super::shape::{MemberNames, NameList, SameName, Step};
+use super::shape::{MemberNames, Step};
+use super::shapes::{NameList, NotNames};
 use serde_json::{Map, Value as Json};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -64,37 +65,37 @@ impl BlockWriter {
         if !self.is_other {
             self.is_other = true;
             if let Some(last) = &self.last {
-                self.list.extend(&last.steps()[..self.as_last]);
+                self.list.begin_as(last, self.as_last);
             }
         }
         &mut self.list
     }
 
-    fn step(&mut self, is_next: impl Fn(&Step) -> bool) -> bool {
+    fn step(&mut self, step: Step<'_>) -> bool {
         let next = match &self.last {
-            Some(last) if !self.is_other => last.steps().get(self.as_last),
+            Some(last) if !self.is_other => last.step(self.as_last),
             _ => None,
         };
-        let known = next.is_some_and(is_next);
+        let known = next.is_some_and(|next| next.is_as(&step));
         self.as_last += usize::from(known);
         known
     }
 
     /// A member that is no object: its value follows.
     fn name(&mut self, name: &str) {
-        if !self.step(|step| matches!(step, Step::Value { name: next, .. } if **next == *name)) {
+        if !self.step(Step::Value { name, value: 0 }) {
             self.list().value(name);
         }
     }
 
     pub(super) fn open(&mut self, name: &str) {
-        if !self.step(|step| matches!(step, Step::Object { name: next, .. } if **next == *name)) {
+        if !self.step(Step::Object { name }) {
             self.list().open(name);
         }
     }
 
     pub(super) fn close(&mut self) {
-        if !self.step(|step| matches!(step, Step::End)) {
+        if !self.step(Step::End) {
             self.list().close();
         }
     }
@@ -162,10 +163,10 @@ impl BlockWriter {
     }
 
     /// The block of what was written, and an empty one for the next record.
-    pub(super) fn finish(&mut self, key: &Arc<FieldName>) -> Result<Block, SameName> {
+    pub(super) fn finish(&mut self, key: &Arc<FieldName>) -> Result<Block, NotNames> {
         let complete = |last: &&Arc<MemberNames>| {
             !self.is_other
-                && self.as_last == last.steps().len()
+                && self.as_last == last.len()
                 && (Arc::ptr_eq(last.key(), key) || last.key() == key)
         };
         let names = match self.last.as_ref().filter(complete) {

@@ -240,7 +240,7 @@ impl<'a> Object<'a> {
         Self(Members::Shaped(ShapedMembers {
             names,
             from: 0,
-            end: names.steps().len(),
+            end: names.len(),
             values,
             shared,
         }))
@@ -292,10 +292,11 @@ impl<'a> Object<'a> {
         };
         std::iter::from_fn(move || match self.0 {
             Members::Shaped(members) => {
-                let step = (at < members.end).then(|| &members.names.steps()[at])?;
-                let value = members.at(members.names.spot_at(at)?)?;
-                at = members.names.after(at);
-                Some((step.name()?, value))
+                let names = members.names;
+                let name = (at < members.end).then(|| names.name(at))?;
+                let value = members.at(names.spot_at(at)?)?;
+                at = names.after(at);
+                Some((name, value))
             }
             Members::Listed(values) => {
                 let (_, name) = values.get(at)?;
@@ -343,13 +344,12 @@ impl<'a, 'b> SideBySide<'a, 'b> {
     /// objects begin and end.
     pub(super) fn differing(
         &self,
-    ) -> impl Iterator<Item = (&'a Step, Option<(MemberValue<'a>, MemberValue<'b>)>)> {
-        let steps = &self.one.names.steps()[self.one.from..self.one.end];
+    ) -> impl Iterator<Item = (Step<'a>, Option<(MemberValue<'a>, MemberValue<'b>)>)> {
         let (one, two) = (self.one, self.two);
-        steps.iter().filter_map(move |step| match step {
+        let steps = (one.from..one.end).filter_map(move |at| one.names.step(at));
+        steps.filter_map(move |step| match step {
             Step::Value { value, .. } => {
-                let at = *value as usize;
-                let (old, new) = (one.values.get(at)?, two.values.get(at)?);
+                let (old, new) = (one.values.get(value)?, two.values.get(value)?);
                 if old == new && old.0 != Tag::Shared {
                     return None;
                 }

@@ -21,11 +21,11 @@ pub(super) fn changed_members(before: Object<'_>, after: Object<'_>) -> Vec<Fiel
         match (step, values) {
             (Step::Value { name, .. }, Some((one, two))) => {
                 if one != two {
-                    let way = above.iter().copied().chain([&**name]);
+                    let way = above.iter().copied().chain([name]);
                     changed.push(FieldPath::new(way.fold(String::new(), pointer)));
                 }
             }
-            (Step::Object { name, .. }, _) => above.push(name),
+            (Step::Object { name }, _) => above.push(name),
             _ => drop(above.pop()),
         }
     }

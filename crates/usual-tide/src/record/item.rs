@@ -4,7 +4,8 @@ use super::build::{Block, BlockWriter, with_member};
 use super::content::{MemberValue, Object};
 use super::differ::changed_members;
 use super::name::{FieldName, FieldNameError};
-use super::shape::{KnownSpot, SameName, Spot};
+use super::shape::{KnownSpot, Spot};
+use super::shapes::NotNames;
 use crate::item::{FieldPath, Item};
 use crate::item::{KeyError, RecordKey};
 use serde_json::{Map, Value};
@@ -130,7 +131,7 @@ impl Record {
     ) -> Result<Self, RecordError> {
         match writer.finish(key_name) {
             Ok(block) => Self::of(block),
-            Err(SameName) => Err(RecordError::NotAnObject),
+            Err(NotNames) => Err(RecordError::NotAnObject),
         }
     }
 
@@ -250,7 +251,7 @@ impl Record {
                 }
                 writer
                     .finish(names.key())
-                    .map_err(|SameName| SetError::InTheWay {
+                    .map_err(|NotNames| SetError::InTheWay {
                         name: name.to_string(),
                     })?
             }

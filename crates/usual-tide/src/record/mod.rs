@@ -37,6 +37,7 @@ mod read;
 mod schema;
 mod serialize;
 mod shape;
+mod shapes;
 mod value;
 
 pub use crate::item::{KeyError, RecordKey};

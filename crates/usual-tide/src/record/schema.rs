@@ -61,12 +61,17 @@ pub struct UnknownField(pub String);
 impl Schema {
     /// The fields of these records, those of objects in them by dotted names. O(members).
     pub fn infer<'a>(records: impl IntoIterator<Item = &'a Record>) -> Self {
+        let mut root = Seen::default();
         // What records of one shape hold is noted value by value, and names are looked at once for each shape.
         let mut shapes: Vec<(&MemberNames, Vec<Kinds>)> = Vec::new();
         let mut places: HashMap<*const MemberNames, usize> = HashMap::new();
         for record in records {
             let block = record.block();
             let names: &MemberNames = &block.names;
+            if shapes.len() == MOST_SHAPES && !places.contains_key(&std::ptr::from_ref(names)) {
+                root.see_shapes(&mut shapes);
+                places.clear();
+            }
             let place = *places.entry(names).or_insert_with(|| {
                 shapes.push((names, vec![Kinds::default(); names.values()]));
                 shapes.len() - 1
@@ -75,10 +80,7 @@ impl Schema {
                 kinds.see(tag, text);
             }
         }
-        let mut root = Seen::default();
-        for (names, kinds) in shapes {
-            root.see_members(names, (0, names.steps().len()), &kinds);
-        }
+        root.see_shapes(&mut shapes);
         let mut schema = Self::default();
         schema.add_members(&root, &mut Vec::new());
         schema
@@ -172,6 +174,9 @@ impl FieldLookup<Record> for Schema {
     }
 }
 
+/// Shapes whose values are noted at the same time.
+const MOST_SHAPES: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1024 };
+
 /// What was seen under a name.
 #[derive(Default)]
 struct Seen {
@@ -182,11 +187,18 @@ struct Seen {
 }
 
 impl Seen {
+    fn see_shapes(&mut self, shapes: &mut Vec<(&MemberNames, Vec<Kinds>)>) {
+        for (names, kinds) in shapes.drain(..) {
+            self.see_members(names, (0, names.len()), &kinds);
+        }
+    }
+
     /// The members of an object, its steps among all of its shape.
     fn see_members(&mut self, names: &MemberNames, (from, end): (usize, usize), kinds: &[Kinds]) {
         let mut at = from;
         while at < end {
-            if let (Some(name), Some(spot)) = (names.steps()[at].name(), names.spot_at(at)) {
+            if let Some(spot) = names.spot_at(at) {
+                let name = names.name(at);
                 if !self.members.contains_key(name) {
                     self.order.push(name.to_owned());
                 }

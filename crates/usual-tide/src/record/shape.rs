@@ -1,36 +1,49 @@
 //! The names of the members of records, kept once for all records that have the same.
 
 use super::name::FieldName;
-use hashbrown::{HashMap, HashSet, HashTable};
-use std::hash::{BuildHasher, Hash, Hasher};
+use hashbrown::{DefaultHashBuilder, HashTable};
+use std::hash::BuildHasher;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, LazyLock, Mutex, OnceLock, PoisonError, Weak};
+use std::sync::{Arc, OnceLock};
 
 /// From so many members on, an object's members are found by an index and not one after the other.
-const INDEX_FROM: usize = 64;
+const INDEX_FROM: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
 /// The names of a record's members in their order, those of the objects in it, and which of them is the key.
 ///
-/// There is one of each in the process, so that records have the same members exactly when theirs is the same.
+/// There is one of each in the process, so that records have the same members exactly when theirs is the same. Where
+/// records are of many shapes there are as many of these, which is why the names are one text.
 #[derive(Debug)]
 pub(super) struct MemberNames {
     /// A number of its own; 0 when numbers have run out.
     id: u32,
+    values: u32,
+    key_place: Place,
     key: Arc<FieldName>,
-    key_spot: Option<Spot>,
-    steps: Box<[Step]>,
-    values: usize,
-    /// The members of large objects, each under the step where its object begins.
-    index: OnceLock<HashMap<usize, HashMap<Arc<str>, usize>>>,
+    text: Box<str>,
+    marks: Box<[Mark]>,
+    /// The members of large objects by name.
+    index: OnceLock<Box<Index>>,
 }
 
+/// A step in a shape, as it is kept: where its name ends in the text of all names, and what it leads to.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub(super) struct Mark {
+    pub(super) name_end: u32,
+    pub(super) place: Place,
+}
+
+/// What a step leads to, in as few bits as can be.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
+pub(super) struct Place(u32);
+
 /// A step on the way through all members, objects entered where they stand.
-#[derive(Clone, Debug)]
-pub(super) enum Step {
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Step<'a> {
     /// A member that is no object: the place of its value in the block.
-    Value { name: Arc<str>, value: u32 },
-    /// A member that is an object: where the step is that ends it.
-    Object { name: Arc<str>, end: u32 },
+    Value { name: &'a str, value: usize },
+    /// A member that is an object.
+    Object { name: &'a str },
     /// The end of an object.
     End,
 }
@@ -44,28 +57,121 @@ pub(super) enum Spot {
     Object { from: usize, end: usize },
 }
 
+impl Step<'_> {
+    /// Whether it is of the same kind and name, wherever its value is.
+    pub(super) fn is_as(&self, other: &Step<'_>) -> bool {
+        match (self, other) {
+            (Step::Value { name, .. }, Step::Value { name: other, .. })
+            | (Step::Object { name }, Step::Object { name: other }) => name == other,
+            (Step::End, Step::End) => true,
+            _ => false,
+        }
+    }
+}
+
+impl Place {
+    /// The end of an object; as the place of a field, that it is absent.
+    pub(super) const NONE: Self = Self(u32::MAX);
+    const OBJECT: u32 = 1 << 31;
+    /// More steps than this no record can have.
+    pub(super) const MOST: usize = (Self::OBJECT - 1) as usize;
+
+    pub(super) fn value(at: u32) -> Self {
+        Self(at)
+    }
+
+    /// An object; of a step, by the step that ends it, and of a field, by its own step.
+    pub(super) fn object(at: u32) -> Self {
+        Self(at | Self::OBJECT)
+    }
+
+    fn as_value(self) -> Option<usize> {
+        (self.0 & Self::OBJECT == 0).then_some(self.0 as usize)
+    }
+
+    pub(super) fn is_object(self) -> bool {
+        self.as_object().is_some()
+    }
+
+    fn as_object(self) -> Option<usize> {
+        let is_object = self.0 & Self::OBJECT != 0 && self != Self::NONE;
+        is_object.then_some((self.0 & !Self::OBJECT) as usize)
+    }
+}
+
 impl MemberNames {
+    /// Names that were checked: no object has two members of one name.
+    pub(super) fn new(
+        id: u32,
+        key: Arc<FieldName>,
+        values: u32,
+        text: Box<str>,
+        marks: Box<[Mark]>,
+    ) -> Self {
+        let mut names = Self {
+            id,
+            values,
+            key_place: Place::NONE,
+            key,
+            text,
+            marks,
+            index: OnceLock::new(),
+        };
+        names.key_place = names.place_of(names.spot(&names.key));
+        names
+    }
+
     pub(super) fn key(&self) -> &Arc<FieldName> {
         &self.key
     }
 
     /// Where the key is.
     pub(super) fn key_spot(&self) -> Option<Spot> {
-        self.key_spot
+        self.field_at(self.key_place)
     }
 
-    pub(super) fn steps(&self) -> &[Step] {
-        &self.steps
+    /// All names, and where each ends and what it leads to.
+    pub(super) fn parts(&self) -> (&str, &[Mark]) {
+        (&self.text, &self.marks)
+    }
+
+    /// How many steps lead through all members.
+    pub(super) fn len(&self) -> usize {
+        self.marks.len()
+    }
+
+    pub(super) fn step(&self, at: usize) -> Option<Step<'_>> {
+        let place = self.marks.get(at)?.place;
+        Some(match (place.as_value(), place.as_object()) {
+            (Some(value), _) => Step::Value {
+                name: self.name(at),
+                value,
+            },
+            (None, Some(_)) => Step::Object {
+                name: self.name(at),
+            },
+            (None, None) => Step::End,
+        })
+    }
+
+    /// The name of the member at a step; empty where an object ends.
+    pub(super) fn name(&self, at: usize) -> &str {
+        let start = match at.checked_sub(1) {
+            Some(before) => self.marks[before].name_end as usize,
+            None => 0,
+        };
+        let end = self.marks[at].name_end as usize;
+        self.text.get(start..end).unwrap_or_default()
     }
 
     /// How many values records of this shape have.
     pub(super) fn values(&self) -> usize {
-        self.values
+        self.values as usize
     }
 
     /// A field by its name: a member of exactly that name before a dotted way.
     pub(super) fn spot(&self, name: &FieldName) -> Option<Spot> {
-        let whole = (0, self.steps.len());
+        let whole = (0, self.len());
         if let Some(spot) = name.whole().and_then(|name| self.member(whole, name)) {
             return Some(spot);
         }
@@ -83,12 +189,12 @@ impl MemberNames {
     /// A member of the object whose members are these steps.
     pub(super) fn member(&self, (from, end): (usize, usize), name: &str) -> Option<Spot> {
         if end - from > INDEX_FROM {
-            return self.indexed(from, name);
+            let index = self.index.get_or_init(|| Box::new(Index::of(self)));
+            return self.spot_at(index.find(self, from, name)?);
         }
         let mut at = from;
         while at < end {
-            let step = &self.steps[at];
-            if step.name() == Some(name) {
+            if self.name(at) == name {
                 return self.spot_at(at);
             }
             at = self.after(at);
@@ -96,53 +202,73 @@ impl MemberNames {
         None
     }
 
-    fn indexed(&self, from: usize, name: &str) -> Option<Spot> {
-        let index = self.index.get_or_init(|| {
-            let (mut index, mut above) = (HashMap::new(), vec![0]);
-            for (at, step) in self.steps.iter().enumerate() {
-                let object = above.last().copied().unwrap_or(0);
-                if let Step::Value { name, .. } | Step::Object { name, .. } = step {
-                    let members: &mut HashMap<_, _> = index.entry(object).or_default();
-                    members.insert(Arc::clone(name), at);
-                }
-                match step {
-                    Step::Object { .. } => above.push(at + 1),
-                    Step::End => drop(above.pop()),
-                    Step::Value { .. } => {}
-                }
-            }
-            index
-        });
-        self.spot_at(*index.get(&from)?.get(name)?)
-    }
-
     /// What a step leads to.
     pub(super) fn spot_at(&self, at: usize) -> Option<Spot> {
-        match &self.steps[at] {
-            Step::Value { value, .. } => Some(Spot::Value(*value as usize)),
-            Step::Object { end, .. } => Some(Spot::Object {
-                from: at + 1,
-                end: *end as usize,
-            }),
-            Step::End => None,
+        let place = self.marks.get(at)?.place;
+        match (place.as_value(), place.as_object()) {
+            (Some(value), _) => Some(Spot::Value(value)),
+            (None, Some(end)) => Some(Spot::Object { from: at + 1, end }),
+            (None, None) => None,
         }
     }
 
     /// The next member of the same object.
     pub(super) fn after(&self, at: usize) -> usize {
-        match &self.steps[at] {
-            Step::Object { end, .. } => *end as usize + 1,
-            _ => at + 1,
+        let end = self.marks.get(at).and_then(|mark| mark.place.as_object());
+        end.unwrap_or(at) + 1
+    }
+
+    fn field_at(&self, place: Place) -> Option<Spot> {
+        match place.as_value() {
+            Some(value) => Some(Spot::Value(value)),
+            None => self.spot_at(place.as_object()?),
+        }
+    }
+
+    fn place_of(&self, spot: Option<Spot>) -> Place {
+        match spot {
+            None => Place::NONE,
+            Some(Spot::Value(value)) => Place::value(value as u32),
+            Some(Spot::Object { from, .. }) => Place::object((from - 1) as u32),
         }
     }
 }
 
-impl Step {
-    pub(super) fn name(&self) -> Option<&str> {
-        match self {
-            Self::Value { name, .. } | Self::Object { name, .. } => Some(name),
-            Self::End => None,
+/// The steps of all members of a shape, by the object that each is in and its name.
+#[derive(Debug, Default)]
+struct Index {
+    /// Where the object's members begin, and the member.
+    steps: HashTable<(u32, u32)>,
+    hasher: DefaultHashBuilder,
+}
+
+impl Index {
+    fn of(names: &MemberNames) -> Self {
+        let mut index = Self::default();
+        let mut above = vec![0];
+        for at in 0..names.len() {
+            let from = above.last().copied().unwrap_or(0);
+            if let Some(Step::Value { name, .. } | Step::Object { name }) = names.step(at) {
+                let hash = index.hasher.hash_one((from, name));
+                let hasher = &index.hasher;
+                let rehash =
+                    |&(from, at): &(u32, u32)| hasher.hash_one((from, names.name(at as usize)));
+                index.steps.insert_unique(hash, (from, at as u32), rehash);
+            }
+            match names.step(at) {
+                Some(Step::Object { .. }) => above.push(at as u32 + 1),
+                Some(Step::End) => drop(above.pop()),
+                _ => {}
+            }
         }
+        index
+    }
+
+    fn find(&self, names: &MemberNames, from: usize, name: &str) -> Option<usize> {
+        let from = from as u32;
+        let is_it = |&(object, at): &(u32, u32)| object == from && names.name(at as usize) == name;
+        let found = self.steps.find(self.hasher.hash_one((from, name)), is_it);
+        found.map(|(_, at)| *at as usize)
     }
 }
 
@@ -150,265 +276,22 @@ impl Step {
 #[derive(Debug, Default)]
 pub(super) struct KnownSpot(AtomicU64);
 
-/// What stands for a field that is absent, and what marks an object.
-const ABSENT: u32 = u32::MAX;
-const OBJECT: u32 = 1 << 31;
-
 impl KnownSpot {
     /// The field in records of this shape. O(1) where it was the last one asked for.
     #[inline]
     pub(super) fn find(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
         let kept = self.0.load(Ordering::Relaxed);
         if names.id != 0 && (kept >> 32) as u32 == names.id {
-            return match kept as u32 {
-                ABSENT => None,
-                at if at & OBJECT != 0 => names.spot_at((at & !OBJECT) as usize),
-                at => Some(Spot::Value(at as usize)),
-            };
+            return names.field_at(Place(kept as u32));
         }
         self.find_anew(name, names)
     }
 
     fn find_anew(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
         let spot = names.spot(name);
-        let place = match spot {
-            None => ABSENT,
-            Some(Spot::Value(value)) => value as u32,
-            Some(Spot::Object { from, .. }) => (from - 1) as u32 | OBJECT,
-        };
-        self.0.store(
-            u64::from(names.id) << 32 | u64::from(place),
-            Ordering::Relaxed,
-        );
+        let place = names.place_of(spot).0;
+        let kept = u64::from(names.id) << 32 | u64::from(place);
+        self.0.store(kept, Ordering::Relaxed);
         spot
-    }
-}
-
-/// The names of members as they are met, before it is known whether there are records with the same.
-#[derive(Debug, Default)]
-pub(super) struct NameList {
-    text: String,
-    steps: Vec<ListedStep>,
-}
-
-#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
-enum ListedStep {
-    /// A member whose name ends there in the text.
-    Value(usize),
-    Object(usize),
-    End,
-}
-
-/// Two members of one object have the same name.
-#[derive(Debug)]
-pub(super) struct SameName;
-
-impl NameList {
-    pub(super) fn clear(&mut self) {
-        self.text.clear();
-        self.steps.clear();
-    }
-
-    pub(super) fn value(&mut self, name: &str) {
-        self.text.push_str(name);
-        self.steps.push(ListedStep::Value(self.text.len()));
-    }
-
-    pub(super) fn open(&mut self, name: &str) {
-        self.text.push_str(name);
-        self.steps.push(ListedStep::Object(self.text.len()));
-    }
-
-    pub(super) fn close(&mut self) {
-        self.steps.push(ListedStep::End);
-    }
-
-    /// Takes steps over from a shape.
-    pub(super) fn extend(&mut self, steps: &[Step]) {
-        for step in steps {
-            match step {
-                Step::Value { name, .. } => self.value(name),
-                Step::Object { name, .. } => self.open(name),
-                Step::End => self.close(),
-            }
-        }
-    }
-
-    fn names(&self) -> impl Iterator<Item = (ListedStep, &str)> {
-        let mut start = 0;
-        self.steps.iter().map(move |step| {
-            let end = match step {
-                ListedStep::Value(end) | ListedStep::Object(end) => *end,
-                ListedStep::End => start,
-            };
-            let name = &self.text[start..end];
-            start = end;
-            (*step, name)
-        })
-    }
-
-    fn is(&self, names: &MemberNames) -> bool {
-        names.steps.len() == self.steps.len()
-            && self
-                .names()
-                .zip(&names.steps)
-                .all(|((listed, name), step)| match (listed, step) {
-                    (ListedStep::Value(_), Step::Value { name: other, .. })
-                    | (ListedStep::Object(_), Step::Object { name: other, .. }) => name == &**other,
-                    (ListedStep::End, Step::End) => true,
-                    _ => false,
-                })
-    }
-
-    fn hash(&self, key: &FieldName) -> u64 {
-        let mut hasher = KNOWN.hasher.build_hasher();
-        key.hash(&mut hasher);
-        self.text.hash(&mut hasher);
-        self.steps.hash(&mut hasher);
-        hasher.finish()
-    }
-
-    /// An error when two members of an object have the same name.
-    fn check(&self) -> Result<(), SameName> {
-        let mut seen: Vec<HashSet<&str>> = vec![HashSet::new()];
-        for (step, name) in self.names() {
-            let is_new = match (step, seen.last_mut()) {
-                (ListedStep::End, _) => {
-                    seen.pop();
-                    continue;
-                }
-                (_, Some(object)) => object.insert(name),
-                (_, None) => true,
-            };
-            if !is_new {
-                return Err(SameName);
-            }
-            if matches!(step, ListedStep::Object(_)) {
-                seen.push(HashSet::new());
-            }
-        }
-        Ok(())
-    }
-
-    /// The shape that has these names, with this key; made when it is the first. O(names).
-    pub(super) fn shape(&self, key: &Arc<FieldName>) -> Result<Arc<MemberNames>, SameName> {
-        let hash = self.hash(key);
-        let mut known = KNOWN.lock();
-        let same = |kept: &KeptShape| {
-            kept.hash == hash
-                && kept
-                    .names
-                    .upgrade()
-                    .is_some_and(|names| *names.key == **key && self.is(&names))
-        };
-        if let Some(found) = known.shapes.find(hash, same)
-            && let Some(names) = found.names.upgrade()
-        {
-            return Ok(names);
-        }
-        self.check()?;
-        let names = Arc::new(known.made(self, key));
-        known.forget_unused();
-        let kept = KeptShape {
-            hash,
-            names: Arc::downgrade(&names),
-        };
-        known.shapes.insert_unique(hash, kept, |kept| kept.hash);
-        Ok(names)
-    }
-}
-
-/// All shapes that records have, and the names in them.
-static KNOWN: LazyLock<Known> = LazyLock::new(Known::default);
-
-#[derive(Default)]
-struct Known {
-    hasher: hashbrown::DefaultHashBuilder,
-    kept: Mutex<Kept>,
-}
-
-#[derive(Default)]
-struct Kept {
-    shapes: HashTable<KeptShape>,
-    names: HashSet<Arc<str>>,
-    last_id: u32,
-    /// How many shapes there may be before those that nothing has any more are forgotten.
-    most: usize,
-}
-
-struct KeptShape {
-    hash: u64,
-    names: Weak<MemberNames>,
-}
-
-impl Known {
-    fn lock(&self) -> std::sync::MutexGuard<'_, Kept> {
-        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-}
-
-impl Kept {
-    fn made(&mut self, list: &NameList, key: &Arc<FieldName>) -> MemberNames {
-        let mut steps = Vec::with_capacity(list.steps.len());
-        let (mut values, mut open) = (0, Vec::new());
-        for (listed, name) in list.names() {
-            let step = match listed {
-                ListedStep::Value(_) => {
-                    values += 1;
-                    Step::Value {
-                        name: self.name(name),
-                        value: values - 1,
-                    }
-                }
-                ListedStep::Object(_) => {
-                    open.push(steps.len());
-                    Step::Object {
-                        name: self.name(name),
-                        end: 0,
-                    }
-                }
-                ListedStep::End => {
-                    let here = steps.len() as u32;
-                    let begin = open.pop().and_then(|at: usize| steps.get_mut(at));
-                    if let Some(Step::Object { end, .. }) = begin {
-                        *end = here;
-                    }
-                    Step::End
-                }
-            };
-            steps.push(step);
-        }
-        self.last_id = match self.last_id {
-            u32::MAX => u32::MAX,
-            last => last + 1,
-        };
-        let mut names = MemberNames {
-            id: if self.last_id == u32::MAX {
-                0
-            } else {
-                self.last_id
-            },
-            key: Arc::clone(key),
-            key_spot: None,
-            steps: steps.into(),
-            values: values as usize,
-            index: OnceLock::new(),
-        };
-        names.key_spot = names.spot(key);
-        names
-    }
-
-    fn name(&mut self, name: &str) -> Arc<str> {
-        Arc::clone(self.names.get_or_insert_with(name, |name| Arc::from(name)))
-    }
-
-    /// Forgets shapes that no record has. O(1) for each that was made, taken together.
-    fn forget_unused(&mut self) {
-        if self.shapes.len() < self.most {
-            return;
-        }
-        self.shapes.retain(|kept| kept.names.strong_count() > 0);
-        self.names.retain(|name| Arc::strong_count(name) > 1);
-        self.most = 2 * self.shapes.len().max(64);
     }
 }

@@ -40,9 +40,10 @@ impl<T: Item> Base<T> {
         base.keys.reserve(items.len(), &base.items);
         let mut slots = Vec::with_capacity(items.len());
         let mut repeated = false;
-        for item in items {
+        let mut backwards = shared_backwards(items);
+        while let Some(item) = backwards.pop() {
             repeated |= base.keys.find(item.key(), &base.items).is_some();
-            let slot = base.items.insert(Arc::new(item));
+            let slot = base.items.insert(item);
             let slot = slot.ok_or(EditError::TooMany)?;
             if !repeated {
                 base.keys.insert(slot, &base.items);
@@ -72,4 +73,17 @@ impl<T: Item> Base<T> {
     pub(super) fn slot(&self, key: &T::Key) -> Option<Slot> {
         self.keys.find(key, &self.items)
     }
+}
+
+/// The items, the last one first. The vector's memory is given back part by part, so that there are never twice as many
+/// in memory.
+fn shared_backwards<T>(mut items: Vec<T>) -> Vec<Arc<T>> {
+    let part = (items.len() / 16).max(1024);
+    let mut shared = Vec::with_capacity(items.len());
+    while !items.is_empty() {
+        let rest = items.len().saturating_sub(part);
+        shared.extend(items.drain(rest..).rev().map(Arc::new));
+        items.shrink_to_fit();
+    }
+    shared
 }

@@ -17,8 +17,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{EditError, Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id, fired: false }))?;
     /// let refused = store.batch(|store| {
@@ -65,8 +64,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, fired: false }])?;
     /// store.from_source(|store| store.edit(&1, |piece| piece.fired = true))?;

@@ -39,8 +39,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// # use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, fired: false }])?;
     /// assert!(store.edit(&1, |piece| piece.fired = true)?);

@@ -8,8 +8,7 @@ use std::fmt::Debug;
 ///
 /// ```
 /// use usual_tide::{Item, Place, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, title: String }
+/// # use usual_tide_pieces::with_title::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
 /// let mut store = Store::load([(1, "Bowl")].map(piece))?;

@@ -36,8 +36,7 @@ impl<T: Item> Store<T> {
     /// ```
     /// use usual_tide::edits::OnDuplicate;
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
     /// let mut store = Store::load([(1, "Bowl")].map(piece))?;
@@ -102,8 +101,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// # use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=5).map(|id| Piece { id, fired: id == 2 }))?;
     /// assert_eq!(store.edit_many(&[1, 2, 3], |piece| piece.fired = true)?, 2);
@@ -188,8 +186,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// # use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: char }
+    /// # use usual_tide_pieces::with_letter::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load("abcde".chars().map(|id| Piece { id }))?;
     /// store.move_many(&['d', 'b'], Place::After('e'))?;

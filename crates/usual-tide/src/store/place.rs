@@ -12,8 +12,7 @@ use crate::order::Slot;
 ///
 /// ```
 /// use usual_tide::{Item, Place, Store};
-/// # #[derive(Clone, PartialEq, Item)]
-/// # struct Piece { #[item(key)] id: char }
+/// # use usual_tide_pieces::with_letter::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let order = |store: &Store<Piece>| store.items().map(|piece| piece.id).collect::<String>();
 /// # let abcd = || Store::load("abcd".chars().map(|id| Piece { id }));

@@ -32,8 +32,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([1, 2, 3, 4].map(|id| Piece { id }))?;
     /// let what = store.reload([4, 1, 2, 5].map(|id| Piece { id }))?;
@@ -60,8 +59,7 @@ impl<T: Item> Store<T> {
     /// ```
     /// use usual_tide::edits::OnDuplicate;
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
     /// let mut store = Store::load([(1, "Bowl")].map(piece))?;

@@ -14,8 +14,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Search, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String }
+    /// # use usual_tide_pieces::with_searched_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let pieces = (0..99).map(|id| Piece { id, title: format!("Bowl {id}") });
     /// let mut store = Store::load(pieces)?;
@@ -36,8 +35,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Search, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, #[item(search)] title: String }
+    /// # use usual_tide_pieces::with_searched_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |(id, title): (u32, &str)| Piece { id, title: title.into() };
     /// let mut store = Store::load([(1, "Celadon bowl"), (2, "Café plate"), (3, "Bowl")].map(piece))?;

@@ -6,13 +6,19 @@
 #![allow(clippy::unwrap_used, clippy::print_stdout)]
 
 mod beside;
+#[cfg(feature = "record")]
+mod records;
 
 use beside::{ASKED, BESIDE};
 use stats_alloc::{INSTRUMENTED_SYSTEM, Region, StatsAlloc};
 use std::alloc::System;
+use std::sync::{Mutex, PoisonError};
 
 #[global_allocator]
 static ALLOCATED: &StatsAlloc<System> = &INSTRUMENTED_SYSTEM;
+
+/// Held by the test that runs: all of the process is counted.
+static ALONE: Mutex<()> = Mutex::new(());
 
 const FEW: u32 = 400;
 const MANY: u32 = 6_400;
@@ -33,6 +39,7 @@ fn count(operations: u32, work: &mut dyn FnMut()) -> f64 {
 
 #[test]
 fn no_operation_costs_more_in_proportion_to_what_is_beside_it() {
+    let _alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
     let mut too_much = Vec::new();
     for (name, operation) in BESIDE {
         // What is set up once is set up.

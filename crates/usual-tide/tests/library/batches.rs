@@ -1,19 +1,10 @@
 //! Batches: all or nothing, for the store, its lists and its feeds.
 
-use usual_tide::{EditError, Item, Place, Query, Replica, Sort, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    height_mm: u32,
-}
+use crate::items::usual::Piece;
+use usual_tide::{EditError, Place, Query, Replica, Sort, Store};
 
 fn piece(id: u32) -> Piece {
-    Piece {
-        id,
-        height_mm: id * 10 % 70,
-    }
+    Piece::of_height(id, id * 10 % 70)
 }
 
 fn store() -> Store<Piece> {

@@ -1,25 +1,19 @@
 //! The orders of locales, against another implementation of the Unicode Collation Algorithm.
 
+use crate::items::usual::Piece;
 use proptest::prelude::*;
 use serde_json::Value;
 use std::cmp::Ordering;
 use std::sync::Arc;
 use usual_tide::text::{CaseFirst, Collation};
-use usual_tide::{Group, Item, Query, Sort, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    title: Option<String>,
-    shelf: u8,
-}
+use usual_tide::{Group, Query, Sort, Store};
 
 fn pieces(titles: &[&str]) -> Vec<Piece> {
     let piece = |(id, title): (u32, &&str)| Piece {
         id,
-        title: Some((*title).to_owned()),
-        shelf: (id % 3) as u8,
+        maker: Some((*title).to_owned()),
+        height_mm: id % 3,
+        ..Piece::default()
     };
     (0..).zip(titles).map(piece).collect()
 }
@@ -67,9 +61,9 @@ fn words_stand_in_seventeen_locales_as_another_implementation_has_them() {
 
         let titles: Vec<&str> = words.iter().rev().map(|word| word.1).collect();
         let mut store = Store::load(pieces(&titles)).unwrap();
-        let list = store.bind(Query::new().sort(Sort::by_text(Piece::TITLE, &collation)));
+        let list = store.bind(Query::new().sort(Sort::by_text(Piece::MAKER, &collation)));
         let class = |piece: &Arc<Piece>| {
-            let title = piece.title.as_deref();
+            let title = piece.maker.as_deref();
             words.iter().find(|word| Some(word.1) == title).unwrap().0
         };
         assert!(store.list(list).unwrap().items().is_sorted_by_key(class));
@@ -100,7 +94,7 @@ fn sections_are_the_letters_of_the_locale_in_its_order() {
     ] {
         let collation = Collation::for_locale(locale).unwrap();
         let mut store = Store::load(pieces(&titles)).unwrap();
-        let group = Group::by_initial_in(Piece::TITLE, &collation);
+        let group = Group::by_initial_in(Piece::MAKER, &collation);
         let list = store.bind(Query::new().group(group));
         store.check().unwrap();
         let rows = store.list(list).unwrap();
@@ -137,19 +131,19 @@ proptest! {
         grouped in any::<bool>(),
     ) {
         let collation = Collation::for_locale("sv").unwrap().numeric();
-        let sort = Sort::by_text(Piece::TITLE, &collation);
+        let sort = Sort::by_text(Piece::MAKER, &collation);
         let sort = if descending { sort.descending() } else { sort };
-        let pieces = (0..).zip(&titles).map(|(id, title)| Piece { id, title: title.clone(), shelf: (id % 3) as u8 });
+        let pieces = (0..).zip(&titles).map(|(id, title)| Piece { id, maker: title.clone(), height_mm: id % 3, ..Piece::default() });
         let mut store = Store::load(pieces).unwrap();
         let query = Query::new().sort(sort.then(Piece::ID.descending()));
-        let query = if grouped { query.group(Group::by(Piece::SHELF)) } else { query };
+        let query = if grouped { query.group(Group::by(Piece::HEIGHT_MM)) } else { query };
         let list = store.bind(query);
         for (which, title, what) in edits {
             let key = u32::from(which) % titles.len() as u32;
             match what {
                 0 => {
                     store.hold(&key).unwrap();
-                    store.edit(&key, |piece| piece.title = title).unwrap();
+                    store.edit(&key, |piece| piece.maker = title).unwrap();
                     store.check().unwrap();
                     store.release(&key).unwrap();
                 }
@@ -158,9 +152,9 @@ proptest! {
                 }
                 2 => {
                     let keys: Vec<u32> = (0..titles.len() as u32).filter(|id| id % 2 == key % 2).collect();
-                    store.edit_many(&keys, |piece| piece.title.clone_from(&title)).unwrap();
+                    store.edit_many(&keys, |piece| piece.maker.clone_from(&title)).unwrap();
                 }
-                _ => drop(store.edit(&key, |piece| piece.title = title).unwrap()),
+                _ => drop(store.edit(&key, |piece| piece.maker = title).unwrap()),
             }
             store.check().unwrap();
         }
@@ -168,12 +162,12 @@ proptest! {
         store.check().unwrap();
         let rows: Vec<Arc<Piece>> = store.list(list).unwrap().items().cloned().collect();
         let order = |one: &Piece, two: &Piece| {
-            let texts = match (&one.title, &two.title) {
+            let texts = match (&one.maker, &two.maker) {
                 (Some(one), Some(two)) if descending => collation.compare(two, one),
                 (Some(one), Some(two)) => collation.compare(one, two),
                 (one, two) => one.is_none().cmp(&two.is_none()),
             };
-            let shelves = if grouped { one.shelf.cmp(&two.shelf) } else { Ordering::Equal };
+            let shelves = if grouped { one.height_mm.cmp(&two.height_mm) } else { Ordering::Equal };
             shelves.then(texts).then(two.id.cmp(&one.id))
         };
         prop_assert!(rows.is_sorted_by(|one, two| order(one, two).is_lt()));

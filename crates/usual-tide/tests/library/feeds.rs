@@ -1,21 +1,12 @@
 //! Feeds: what comes to nothing, who reads late, and what is too old.
 
+use crate::items::usual::Piece;
 use std::sync::Arc;
 use usual_tide::lists::{PositionError, UnknownList};
-use usual_tide::{EditError, Item, ListId, Place, Query, Replica, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    height_mm: u32,
-}
+use usual_tide::{EditError, ListId, Place, Query, Replica, Store};
 
 fn store(pieces: u32) -> (Store<Piece>, ListId) {
-    let pieces = (0..pieces).map(|id| Piece {
-        id,
-        height_mm: id % 7,
-    });
+    let pieces = (0..pieces).map(|id| Piece::of_height(id, id % 7));
     let mut store = Store::load(pieces).unwrap();
     let list = store.bind(Query::new());
     (store, list)
@@ -31,15 +22,7 @@ fn what_comes_to_nothing_is_not_told() {
     let feed = store.feed(list).unwrap();
     assert_eq!(feed.read(&store).unwrap(), None);
 
-    store
-        .add(
-            Piece {
-                id: 9,
-                height_mm: 1,
-            },
-            Place::Start,
-        )
-        .unwrap();
+    store.add(Piece::of_height(9, 1), Place::Start).unwrap();
     store.remove(&9).unwrap();
     assert_eq!(feed.read(&store).unwrap(), None);
 
@@ -61,15 +44,7 @@ fn a_key_that_left_and_came_back_is_a_kept_row() {
     let (mut store, list) = store(5);
     let feed = store.feed(list).unwrap();
     store.remove(&0).unwrap();
-    store
-        .add(
-            Piece {
-                id: 0,
-                height_mm: 50,
-            },
-            Place::End,
-        )
-        .unwrap();
+    store.add(Piece::of_height(0, 50), Place::End).unwrap();
     let changes = feed.read(&store).unwrap().unwrap();
     assert!(changes.removed().is_empty() && changes.inserted().is_empty());
     assert_eq!((changes.moved()[0].from, changes.moved()[0].to), (0, 4));
@@ -134,15 +109,7 @@ fn a_stale_index_names_what_the_person_saw_or_is_too_old() {
     let (mut store, list) = store(10);
     let seen = store.list(list).unwrap().version();
     store.remove(&3).unwrap();
-    store
-        .add(
-            Piece {
-                id: 77,
-                height_mm: 0,
-            },
-            Place::Start,
-        )
-        .unwrap();
+    store.add(Piece::of_height(77, 0), Place::Start).unwrap();
     let rows = store.list(list).unwrap();
     assert_eq!(
         rows.key_shown(3, seen),
@@ -256,7 +223,7 @@ fn lists_that_are_gone_or_foreign_are_typed_errors() {
 fn refused_edits_say_what_where_and_what_could_have_been() {
     let (mut store, _) = store(3);
     let text = |error: EditError<u32>| error.to_string();
-    let piece = |id| Piece { id, height_mm: 0 };
+    let piece = |id| Piece::of_height(id, 0);
     assert_eq!(
         text(store.add(piece(2), Place::Start).unwrap_err()),
         "the key 2 is taken by the item at position 2"
@@ -294,34 +261,20 @@ type Change = fn(&mut Store<Piece>, ListId);
 
 #[test]
 fn no_change_is_silent() {
-    let piece = |id| Piece { id, height_mm: 1 };
+    let piece = |id| Piece::of_height(id, 1);
     let ways: [(&str, Change); 17] = [
         ("add", |store, _| {
-            store
-                .add(
-                    Piece {
-                        id: 90,
-                        height_mm: 1,
-                    },
-                    Place::Row(2),
-                )
-                .unwrap()
+            store.add(Piece::of_height(90, 1), Place::Row(2)).unwrap()
         }),
         ("add in a list", |store, list| {
             store
                 .list_mut(list)
                 .unwrap()
-                .add(
-                    Piece {
-                        id: 91,
-                        height_mm: 1,
-                    },
-                    Place::Start,
-                )
+                .add(Piece::of_height(91, 1), Place::Start)
                 .unwrap();
         }),
         ("add many", |store, _| {
-            let more = (92..95).map(|id| Piece { id, height_mm: 2 });
+            let more = (92..95).map(|id| Piece::of_height(id, 2));
             store.add_many(more, Place::After(3)).unwrap();
         }),
         ("edit", |store, _| {
@@ -334,14 +287,7 @@ fn no_change_is_silent() {
             );
         }),
         ("replace", |store, _| {
-            assert!(
-                store
-                    .replace(Piece {
-                        id: 7,
-                        height_mm: 72
-                    })
-                    .unwrap()
-            )
+            assert!(store.replace(Piece::of_height(7, 72)).unwrap())
         }),
         ("move", |store, _| {
             assert!(store.move_to(&0, Place::Gap(5)).unwrap())

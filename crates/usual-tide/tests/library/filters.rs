@@ -1,18 +1,9 @@
 //! Filters by condition: what is asked again after an edit, and what conditions are made of.
 
+use crate::items::usual::Piece;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use usual_tide::{Condition, Item, Place, Query, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    title: String,
-    glaze: Option<String>,
-    height_mm: u32,
-    fired: bool,
-}
+use usual_tide::{Condition, Place, Query, Store};
 
 fn piece(id: u32) -> Piece {
     Piece {
@@ -21,6 +12,7 @@ fn piece(id: u32) -> Piece {
         glaze: (!id.is_multiple_of(3)).then(|| ["clear", "shino"][id as usize % 2].to_owned()),
         height_mm: id * 10,
         fired: id.is_multiple_of(2),
+        ..Piece::default()
     }
 }
 

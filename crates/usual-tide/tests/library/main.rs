@@ -23,6 +23,7 @@ mod fields;
 mod filter_text;
 mod filters;
 mod groups;
+mod items;
 #[cfg(feature = "uuid")]
 mod keys;
 mod minimal;

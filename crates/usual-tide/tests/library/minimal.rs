@@ -1,15 +1,9 @@
 //! The fewest moves and the one choice among equals, in every state of up to seven rows.
 
+use crate::items::numbered::Piece as Row;
 use std::collections::HashMap;
 use std::sync::Arc;
-use usual_tide::{ChangeSet, Item, Query, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Row {
-    #[item(key)]
-    key: u8,
-    version: u8,
-}
+use usual_tide::{ChangeSet, Query, Store};
 
 type Rows = Vec<Arc<Row>>;
 
@@ -42,7 +36,11 @@ fn can_do_with(moves: usize, kept: &[usize]) -> bool {
 }
 
 fn rows(keys: &[u8], version: u8) -> impl Iterator<Item = Row> {
-    keys.iter().map(move |key| Row { key: *key, version })
+    keys.iter().map(move |key| Row {
+        id: u32::from(*key),
+        height: version,
+        ..Row::default()
+    })
 }
 
 fn moved(set: &ChangeSet<Row>) -> usize {
@@ -91,10 +89,10 @@ fn the_choice_depends_on_the_two_ends_alone() {
             let feed = store.feed(list).unwrap();
             // Step by step, so that every row of the way is touched.
             for key in before {
-                store.edit(key, |row| row.version = 9).unwrap();
+                store.edit(&u32::from(*key), |row| row.height = 9).unwrap();
             }
             for key in before {
-                store.edit(key, |row| row.version = 0).unwrap();
+                store.edit(&u32::from(*key), |row| row.height = 0).unwrap();
             }
             store.reload(rows(&[3, 1], 1)).unwrap();
             store.reload(rows(after, 0)).unwrap();
@@ -135,5 +133,5 @@ fn of_two_neighbours_that_change_places_the_one_that_goes_up_is_said_to_move() {
         (2, 1, 1)
     );
     set.apply(&mut view).unwrap();
-    assert!(view.iter().map(|row| row.key).eq([0, 2, 1, 3]));
+    assert!(view.iter().map(|row| row.id).eq([0, 2, 1, 3]));
 }

@@ -1,17 +1,13 @@
 //! Places in source order and in lists: gaps and rows, the off-by-one, hidden neighbours.
 
+use crate::items::lettered::{Piece, piece};
+use crate::items::numbered::Piece as Shelved;
 use proptest::prelude::*;
 use usual_tide::lists::ListEditError;
-use usual_tide::{EditError, Group, Item, ListId, Place, Query, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: char,
-}
+use usual_tide::{EditError, Group, ListId, Place, Query, Store};
 
 fn store(order: &str) -> Store<Piece> {
-    Store::load(order.chars().map(|id| Piece { id })).unwrap()
+    Store::load(order.chars().map(piece)).unwrap()
 }
 
 fn order(store: &Store<Piece>) -> String {
@@ -82,13 +78,13 @@ fn a_row_lands_next_to_its_visible_neighbour() {
     store
         .list_mut(list)
         .unwrap()
-        .add(Piece { id: 'D' }, Place::End)
+        .add(piece('D'), Place::End)
         .unwrap();
     assert_eq!(order(&store), "abBCADcd");
     store
         .list_mut(list)
         .unwrap()
-        .add(Piece { id: 'E' }, Place::Start)
+        .add(piece('E'), Place::Start)
         .unwrap();
     assert_eq!(order(&store), "abEBCADcd");
     assert_eq!(shown(&store, list), "EBCAD");
@@ -119,7 +115,7 @@ fn a_list_that_shows_nothing_takes_rows_at_the_end() {
     store
         .list_mut(list)
         .unwrap()
-        .add(Piece { id: 'A' }, Place::Start)
+        .add(piece('A'), Place::Start)
         .unwrap();
     assert_eq!(order(&store), "abcA");
 }
@@ -160,7 +156,7 @@ fn places_that_a_list_does_not_have_are_typed_errors() {
         store
             .list_mut(list)
             .unwrap()
-            .add(Piece { id: 'A' }, end)
+            .add(piece('A'), end)
             .unwrap_err()
             .to_string(),
         "the key 'A' is taken by the item at position 1"
@@ -176,7 +172,7 @@ fn inside_a_batch_a_place_is_among_the_rows_as_edited_so_far() {
     let list = capitals(&mut store);
     store
         .batch(|store| {
-            store.add(Piece { id: 'C' }, Place::Start)?;
+            store.add(piece('C'), Place::Start)?;
             store
                 .list_mut(list)
                 .unwrap()
@@ -236,14 +232,6 @@ proptest! {
     }
 }
 
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Shelved {
-    #[item(key)]
-    id: u32,
-    shelf: u8,
-    shown: bool,
-}
-
 /// The rows of a list, with the heading of each section before its rows.
 fn headed(store: &Store<Shelved>, list: ListId) -> Vec<(u8, Vec<u32>)> {
     let rows = store.list(list).unwrap();
@@ -267,7 +255,7 @@ proptest! {
         pieces in prop::collection::vec((0..4_u8, any::<bool>()), 1..14),
         grouped in any::<bool>(), steps in prop::collection::vec((0..14_u32, any::<bool>()), 1..20),
     ) {
-        let pieces = pieces.into_iter().zip(0..).map(|((shelf, shown), id)| Shelved { id, shelf, shown });
+        let pieces = pieces.into_iter().zip(0..).map(|((shelf, shown), id)| Shelved { id, shelf, shown, ..Shelved::default() });
         let mut store = Store::load(pieces).unwrap();
         let shown = Query::new().filter(Shelved::SHOWN.is(true));
         let query = match grouped {

@@ -63,6 +63,25 @@ fn keys_are_text_or_integers_and_never_mixed_up() {
         key("18446744073709551616").unwrap().to_value(),
         value("18446744073709551616")
     );
+    // Every integer comes back, and they are in order, before all text.
+    let bounds = [
+        i128::MIN + 1,
+        -1 << 64,
+        -1,
+        0,
+        1,
+        (1 << 64) - 1,
+        1 << 64,
+        i128::MAX,
+    ];
+    let keys = bounds.map(RecordKey::from_integer);
+    assert_eq!(keys.each_ref().map(RecordKey::as_integer), bounds.map(Some));
+    assert!(keys.is_sorted() && keys[7] < RecordKey::from(""));
+    assert!(
+        keys.iter()
+            .zip(bounds)
+            .all(|(key, integer)| key.to_string() == integer.to_string())
+    );
     for refused in [
         "1.0",
         "1e3",

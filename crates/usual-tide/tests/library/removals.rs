@@ -1,18 +1,12 @@
 //! Removals that wait to be confirmed.
 
+use crate::items::lettered::{Piece, piece};
 use std::time::Duration;
 use usual_tide::removals::RemovalError;
-use usual_tide::{EditError, Item, Place, Query, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: char,
-    fired: bool,
-}
+use usual_tide::{EditError, Place, Query, Store};
 
 fn pieces(ids: &str) -> Vec<Piece> {
-    ids.chars().map(|id| Piece { id, fired: false }).collect()
+    ids.chars().map(piece).collect()
 }
 
 fn shown(store: &Store<Piece>, list: usual_tide::ListId) -> String {
@@ -52,10 +46,7 @@ fn cancelled_rows_come_back_exactly_where_they_belong_whatever_happened_meanwhil
         .unwrap();
     let news = store.items().filter(|piece| !"fh".contains(piece.id));
     let mut news: Vec<Piece> = news.map(|piece| Piece::clone(piece)).collect();
-    news.push(Piece {
-        id: 'z',
-        fired: false,
-    });
+    news.push(piece('z'));
     store.reload(news).unwrap();
     assert_eq!(shown(&store, all), "cegaz");
     let late = store.bind(Query::new());

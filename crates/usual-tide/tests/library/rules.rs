@@ -1,29 +1,20 @@
 //! Rules: what is refused, and what the form is told.
 
+use crate::items::usual::Piece;
 use usual_tide::edits::{InBatch, OnDuplicate};
 use usual_tide::fields::Value;
 use usual_tide::record::{FieldName, Record};
 use usual_tide::rules::{BrokenRule, FailedField};
 use usual_tide::text::Folding;
-use usual_tide::{EditError, Fields, Item, Place, Rules, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    title: String,
-    shelf: Option<String>,
-    height_mm: u32,
-    width_mm: u32,
-}
+use usual_tide::{EditError, Fields, Place, Rules, Store};
 
 fn piece(id: u32, title: &str) -> Piece {
     Piece {
         id,
         title: title.into(),
-        shelf: None,
         height_mm: 90,
         width_mm: 90,
+        ..Piece::default()
     }
 }
 

@@ -1,30 +1,20 @@
 //! Searches: what is found, what is marked, and what is asked again.
 
+use crate::items::usual::Piece;
 use proptest::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use unicode_segmentation::UnicodeSegmentation;
 use usual_tide::fields::AnyField;
 use usual_tide::text::Folding;
-use usual_tide::{Item, Query, Search, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    #[item(search)]
-    title: String,
-    #[item(search)]
-    maker: Option<String>,
-    note: String,
-}
+use usual_tide::{Query, Search, Store};
 
 fn piece(id: u32, title: &str) -> Piece {
     Piece {
         id,
         title: title.into(),
-        maker: None,
         note: "blue".into(),
+        ..Piece::default()
     }
 }
 
@@ -316,27 +306,15 @@ fn suggestions_follow_the_store() {
 
 #[test]
 fn a_text_made_of_two_members_is_asked_again_when_either_changes() {
-    #[derive(Clone, PartialEq, Debug, Item)]
-    struct Kiln {
-        #[item(key)]
-        id: u32,
-        heat: u32,
-        room: String,
-    }
-    let kilns = (0..3).map(|id| Kiln {
-        id,
-        heat: 900,
-        room: "north".into(),
-    });
-    let shown = |kiln: &Kiln| format!("{} degrees in the {} room", kiln.heat, kiln.room);
-    let field = AnyField::from(Kiln::HEAT).shown_as(shown);
-    let mut store = Store::load(kilns).unwrap();
-    let search = Search::in_fields("south", [field]);
+    let shown = |piece: &Piece| format!("{} mm high, {}", piece.height_mm, piece.note);
+    let field = AnyField::from(Piece::HEIGHT_MM).shown_as(shown);
+    let mut store = Store::load((0..3).map(|id| piece(id, "Bowl"))).unwrap();
+    let search = Search::in_fields("green", [field]);
     let list = store.bind(Query::new().search(search));
-    store.edit(&1, |kiln| kiln.room = "south".into()).unwrap();
+    store.edit(&1, |piece| piece.note = "green".into()).unwrap();
     assert_eq!(store.list(list).unwrap().position(&1), Some(0));
     store.check().unwrap();
-    store.edit(&1, |kiln| kiln.room = "west".into()).unwrap();
+    store.edit(&1, |piece| piece.note = "grey".into()).unwrap();
     assert!(store.list(list).unwrap().is_empty());
 }
 

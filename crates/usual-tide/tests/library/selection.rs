@@ -1,19 +1,17 @@
 //! Selection: it holds keys, so it survives whatever happens to the rows.
 
+use crate::items::usual::Piece;
 use proptest::prelude::*;
 use std::collections::HashSet;
 use usual_tide::lists::{PositionError, Presence};
-use usual_tide::{Item, ListId, Place, Query, Selection, Sort, Store};
+use usual_tide::{ListId, Place, Query, Selection, Sort, Store};
 
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    fired: bool,
+fn piece(id: u32) -> Piece {
+    Piece::of_height(id, 0)
 }
 
 fn store(pieces: u32) -> (Store<Piece>, ListId) {
-    let pieces = (0..pieces).map(|id| Piece { id, fired: false });
+    let pieces = (0..pieces).map(|id| piece(id));
     let mut store = Store::load(pieces).unwrap();
     let list = store.bind(Query::new().filter(Piece::FIRED.is(false)));
     (store, list)
@@ -161,7 +159,7 @@ proptest! {
         for (kind, key, to) in edits {
             let open = selection.open_row().copied();
             match kind {
-                0 => drop(store.add(Piece { id: key, fired: false }, Place::Start)),
+                0 => drop(store.add(piece(key), Place::Start)),
                 1 => drop(store.remove(&key)),
                 2 => drop(store.edit(&key, |piece| piece.fired = !piece.fired)),
                 3 => drop(store.move_to(&key, Place::Row(to))),
@@ -217,10 +215,7 @@ fn a_row_that_was_selected_before_the_changes_were_read_is_followed() {
     assert_eq!(selection.current(), Some(&3));
 
     // One that came and went in between is in no change set.
-    let new = Piece {
-        id: 9,
-        fired: false,
-    };
+    let new = piece(9);
     store.add(new, Place::Start).unwrap();
     selection.select_at(&store.list(list).unwrap(), 0).unwrap();
     selection.open_at(&store.list(list).unwrap(), 0).unwrap();

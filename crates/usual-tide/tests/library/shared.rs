@@ -1,5 +1,6 @@
 //! One store on several threads, and consumers that are told.
 
+use crate::items::usual::Piece;
 use futures::StreamExt;
 use futures::executor::block_on;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -7,22 +8,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use std::thread;
 use usual_tide::shared::SharedError;
-use usual_tide::{ChangeSet, Item, ListId, Place, Query, Replica, SharedStore, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    height_mm: u32,
-    fired: bool,
-}
+use usual_tide::{ChangeSet, ListId, Place, Query, Replica, SharedStore, Store};
 
 fn piece(id: u32) -> Piece {
-    Piece {
-        id,
-        height_mm: id * 7 % 50,
-        fired: false,
-    }
+    Piece::of_height(id, id * 7 % 50)
 }
 
 fn shared(pieces: u32) -> (SharedStore<Piece>, ListId) {

@@ -1,19 +1,12 @@
 //! Views that are driven call by call: they show what the list holds, flat and by section, and flattened.
 
+use crate::items::numbered::Piece;
 use proptest::prelude::*;
 use std::sync::Arc;
 use usual_tide::changes::{Rows, ViewSink};
 use usual_tide::lists::{FlatItem, FlatRow, Flattened};
 use usual_tide::sections::{Section, SectionKey, SectionRow, SectionViewSink};
 use usual_tide::{ChangeSet, Group, Item, ListId, Place, Query, Sort, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    shelf: u8,
-    height: u8,
-}
 
 /// A flat view, which checks every position.
 #[derive(Default)]
@@ -138,7 +131,7 @@ proptest! {
         first in 0..6_u8,
         edits in prop::collection::vec((0..9_u8, 0..20_u32, 0..4_u8, 0..5_u8, 1..6_usize), 1..40),
     ) {
-        let piece = |id, shelf, height| Piece { id, shelf, height };
+        let piece = |id, shelf, height| Piece { id, shelf, height, ..Piece::default() };
         let mut store = Store::load((0..10).map(|id| piece(id, id as u8 % 3, id as u8 % 4))).unwrap();
         let list = store.bind(query(first));
         let feed = store.feed(list).unwrap();

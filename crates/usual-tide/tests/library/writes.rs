@@ -1,30 +1,19 @@
 //! Edits that wait for the source's answer, against a plain model: what is shown is what the source has,
 //! with the waiting writes on top, one after the other.
 
+use crate::items::numbered::Piece;
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
 use usual_tide::writes::{
     Neighbours, Show, SubmitError, Ticket, TicketError, Write, WriteKind, WriteState,
 };
-use usual_tide::{EditError, Item, Place, Query, Replica, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    title: u8,
-    shelf: u8,
-    /// Written by the source.
-    saved: u32,
-}
+use usual_tide::{EditError, Place, Query, Replica, Store};
 
 fn piece(id: u32) -> Piece {
     Piece {
         id,
-        title: 0,
-        shelf: 0,
-        saved: 0,
+        ..Piece::default()
     }
 }
 

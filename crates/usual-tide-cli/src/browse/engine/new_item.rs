@@ -35,21 +35,15 @@ pub(super) fn new_item(
 /// The key after the largest; of text that ends in digits, the text before them is that of the last item.
 fn next_key(store: &Store<Record>) -> RecordKey {
     let last = store.len().checked_sub(1).and_then(|at| store.at(at));
-    let text = match last.map(|item| item.key()) {
-        Some(RecordKey::Text(text)) => text,
-        _ => {
-            let numbers = store.items().filter_map(|item| match item.key() {
-                RecordKey::Integer(number) => Some(*number),
-                RecordKey::Text(_) => None,
-            });
-            return RecordKey::Integer(numbers.max().unwrap_or(0).saturating_add(1));
-        }
+    let Some(text) = last.and_then(|item| item.key().as_text()) else {
+        let numbers = store.items().filter_map(|item| item.key().as_integer());
+        return RecordKey::from_integer(numbers.max().unwrap_or(0).saturating_add(1));
     };
     let prefix = text.trim_end_matches(|letter: char| letter.is_ascii_digit());
     let digits = text.len() - prefix.len();
-    let numbers = store.items().filter_map(|item| match item.key() {
-        RecordKey::Text(text) => text.strip_prefix(prefix)?.parse::<u64>().ok(),
-        RecordKey::Integer(_) => None,
+    let numbers = store.items().filter_map(|item| {
+        let digits = item.key().as_text()?.strip_prefix(prefix)?;
+        digits.parse::<u64>().ok()
     });
     let mut number = numbers.max().unwrap_or(0);
     loop {

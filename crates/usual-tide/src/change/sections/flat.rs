@@ -102,8 +102,7 @@ impl<T: Item> ChangeSet<T> {
     /// ```
     /// use usual_tide::changes::Step;
     /// use usual_tide::{Group, Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
     /// let mut store = Store::load([(1, "A"), (2, "B")].map(piece))?;

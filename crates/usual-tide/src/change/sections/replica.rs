@@ -16,8 +16,7 @@ use std::sync::Arc;
 /// ```
 /// use usual_tide::{Group, Item, Query, Store};
 /// use usual_tide::sections::SectionReplica;
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # use usual_tide_pieces::with_shelf::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
 /// let mut store = Store::load([piece(1, "A"), piece(2, "B")])?;

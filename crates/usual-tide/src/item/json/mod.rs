@@ -49,8 +49,8 @@ pub(crate) fn json_of(value: &Value<'_>) -> Json {
 /// A key as JSON has it: an integer, or text.
 pub(crate) fn json_key<K: FieldValue>(key: &K) -> RecordKey {
     match key.value() {
-        Value::Integer(integer) => RecordKey::Integer(integer),
-        other => RecordKey::Text(other.to_string().into()),
+        Value::Integer(integer) => RecordKey::from_integer(integer),
+        other => RecordKey::from(other.to_string().as_str()),
     }
 }
 

@@ -120,8 +120,7 @@ impl<T> Rules<T> {
     ///
     /// ```
     /// # use usual_tide::{Item, Rules};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// let rules = Rules::new().range(Piece::HEIGHT_MM, 1..).message("a piece has a height");
     /// # let _: Rules<Piece> = rules;
     /// ```

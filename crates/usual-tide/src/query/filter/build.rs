@@ -11,8 +11,7 @@ impl<T: 'static, V: FieldValue> Field<T, V> {
     ///
     /// ```
     /// # use usual_tide::{Item, Query};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// let waiting = Query::new().filter(Piece::FIRED.is(false));
     /// # let _: Query<Piece> = waiting;
     /// ```
@@ -61,8 +60,7 @@ impl<T: 'static, V: FieldValue> Field<T, V> {
     ///
     /// ```
     /// # use usual_tide::Item;
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// let low = Piece::SHELF.one_of(["A1".to_owned(), "B1".to_owned()]);
     /// assert_eq!(low.test(&Piece { id: 1, shelf: "B1".into() }), Some(true));
     /// ```
@@ -80,8 +78,7 @@ impl<T: 'static, V: FieldValue> Field<T, V> {
     ///
     /// ```
     /// # use usual_tide::Item;
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// let bowls = Piece::TITLE.like("%bowl");
     /// assert_eq!(bowls.test(&Piece { id: 1, title: "Celadon bowl".into() }), Some(true));
     /// ```
@@ -98,8 +95,7 @@ fn owned<V: FieldValue>(value: V) -> Value<'static> {
 ///
 /// ```
 /// use usual_tide::{Fields, Item, Query, Store};
-/// # #[derive(Clone, PartialEq, Item)]
-/// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+/// # use usual_tide_pieces::with_title_and_height::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |(id, title, height_mm): (u32, &str, u32)| Piece { id, title: title.into(), height_mm };
 /// let mut store = Store::load([(1, "Bowl", 90), (2, "Deep bowl", 140), (3, "Vase", 300)].map(piece))?;

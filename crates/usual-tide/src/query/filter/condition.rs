@@ -220,8 +220,7 @@ impl<T> Condition<T> {
     ///
     /// ```
     /// # use usual_tide::{Condition, Item};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, fired: bool }
+    /// # use usual_tide_pieces::with_title_and_firing::Piece;
     /// let long = Condition::from_fn_on([Piece::TITLE.into()], |piece: &Piece| piece.title.len() > 12);
     /// let waiting_and_long = Piece::FIRED.is(false).and(long);
     /// assert_eq!(waiting_and_long.fields().len(), 2);

@@ -405,8 +405,7 @@ impl<T> Group<T> {
     ///
     /// ```
     /// use usual_tide::{Group, Item};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// let group = Group::by_width(Piece::HEIGHT_MM, 50)?.descending();
     /// assert_eq!(group.text().as_deref(), Some("-height_mm:width=50"));
     /// # Ok::<(), usual_tide::query::WidthError>(())

@@ -17,8 +17,7 @@ impl<T: Fields> Group<T> {
     ///
     /// ```
     /// use usual_tide::{Group, Item, Query};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// # use usual_tide_pieces::with_title_and_height::Piece;
     /// let query = Query::new().group(Group::<Piece>::parse("height_mm:width=50")?);
     /// let typo = Group::<Piece>::parse("title:inital").unwrap_err();
     /// assert_eq!(typo.column, 7);
@@ -53,8 +52,7 @@ impl<T: 'static> Group<T> {
     /// use usual_tide::{Group, Item};
     /// use usual_tide::text::Collation;
     /// # use usual_tide::{Fields, Sort, fields::AnyField, query::FieldLookup};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # struct Names;
     /// # impl FieldLookup<Piece> for Names {
     /// #     fn field(&self, name: &str) -> Option<AnyField<Piece>> { Piece::field_named(name) }

@@ -32,8 +32,7 @@ impl<T: Item> Drafts<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1 }])?;
     /// let draft = store.drafts_mut().begin(&1)?;
@@ -56,8 +55,7 @@ impl<T: Item> Drafts<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, height_mm: 90 }])?;
     /// let mut draft = store.drafts_mut().begin(&1)?;
@@ -87,8 +85,7 @@ impl<T: Item> DraftsMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// # use usual_tide_pieces::with_title_and_height::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, title: "Bowl".into(), height_mm: 90 }])?;
     /// let mut draft = store.drafts_mut().begin(&1)?;
@@ -122,8 +119,7 @@ impl<T: Item> DraftsMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::<Piece>::new();
     /// let list = store.bind(Query::new());
@@ -153,8 +149,7 @@ impl<T: Item> DraftsMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::<Piece>::new();
     /// let draft = store.drafts_mut().begin_new(Piece { id: 1 }, Place::Start)?;

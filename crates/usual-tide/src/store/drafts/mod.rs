@@ -33,8 +33,7 @@ use token::Token;
 ///
 /// ```
 /// use usual_tide::{Item, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, title: String }
+/// # use usual_tide_pieces::with_title::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// let mut store = Store::load([Piece { id: 1, title: "Bowl".into() }])?;
 /// let mut draft = store.drafts_mut().begin(&1)?;
@@ -121,8 +120,7 @@ impl<T: Item> Draft<T> {
     /// ```
     /// use usual_tide::fields::InputError;
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, title: "Bowl".into() }])?;
     /// let mut draft = store.drafts_mut().begin(&1)?;
@@ -148,8 +146,7 @@ impl<T: Item> Draft<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, title: "Bowl".into() }])?;
     /// let mut draft = store.drafts_mut().begin(&1)?;
@@ -192,8 +189,7 @@ impl<T: Item + Fields> Draft<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, height_mm: 90 }])?;
     /// let mut draft = store.drafts_mut().begin(&1)?;

@@ -77,8 +77,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1 }])?;
     /// store.add(Piece { id: 2 }, Place::End)?;
@@ -93,8 +92,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1 }])?;
     /// store.remove(&1)?;
@@ -113,8 +111,7 @@ impl<T: Item> History<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1 }])?;
     /// store.batch_named("Remove a piece", |store| store.remove(&1))?;
@@ -143,8 +140,7 @@ impl<T: Item> History<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1 }])?;
     /// store.remove(&1)?;
@@ -172,8 +168,7 @@ impl<T: Item> HistoryMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{EditError, Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id, fired: false }))?;
     /// store.batch_named("Fire two", |store| {
@@ -210,8 +205,7 @@ impl<T: Item> HistoryMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
     /// store.history_mut().set_depth(1);

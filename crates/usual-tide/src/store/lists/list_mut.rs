@@ -12,8 +12,7 @@ use std::fmt;
 ///
 /// ```
 /// use usual_tide::{Group, Item, Query, Store};
-/// # #[derive(Clone, PartialEq, Debug, Item)]
-/// # struct Piece { #[item(key)] id: u32, shelf: String }
+/// # use usual_tide_pieces::with_shelf::Piece;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let piece = |(id, shelf): (u32, &str)| Piece { id, shelf: shelf.into() };
 /// let mut store = Store::load([(1, "A"), (2, "A"), (3, "B")].map(piece))?;
@@ -46,8 +45,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let titles = ["Bowl", "Mug", "Big bowl"];
     /// # let mut store = Store::load((0..3).map(|id| Piece { id, title: titles[id as usize].into() }))?;
@@ -71,8 +69,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..3).map(|id| Piece { id, fired: id == 1 }))?;
     /// let list = store.bind(Query::new());
@@ -94,8 +91,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..100).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new().take(20));
@@ -122,8 +118,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: char }
+    /// # use usual_tide_pieces::with_letter::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let order = |store: &Store<Piece>| store.items().map(|piece| piece.id).collect::<String>();
     /// let mut store = Store::load("AxyB".chars().map(|id| Piece { id }))?;
@@ -145,8 +140,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: char }
+    /// # use usual_tide_pieces::with_letter::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let order = |store: &Store<Piece>| store.items().map(|piece| piece.id).collect::<String>();
     /// let mut store = Store::load("AxyBzC".chars().map(|id| Piece { id }))?;
@@ -181,8 +175,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: char }
+    /// # use usual_tide_pieces::with_letter::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let order = |store: &Store<Piece>| store.items().map(|piece| piece.id).collect::<String>();
     /// let mut store = Store::load("ABC".chars().map(|id| Piece { id }))?;
@@ -216,8 +209,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Group, Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
     /// let mut store = Store::load([piece(1, "A"), piece(2, "B")])?;
@@ -247,8 +239,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Group, Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
     /// let mut store = Store::load([piece(1, "A"), piece(2, "B"), piece(3, "B")])?;
@@ -278,8 +269,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, fired: true }])?;
     /// let fired = store.bind(Query::new().filter(Piece::FIRED.is(true)));
@@ -306,8 +296,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Group, Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: String }
+    /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
     /// let mut store = Store::load([piece(1, "A"), piece(2, "A"), piece(3, "B")])?;
@@ -339,8 +328,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Group, Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: u32 }
+    /// # use usual_tide_pieces::with_shelf_number::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..6).map(|id| Piece { id, shelf: id % 2 }))?;
     /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));

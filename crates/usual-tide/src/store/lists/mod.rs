@@ -27,8 +27,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let heights = [120, 80, 240];
     /// let mut store = Store::load((0..3).map(|id| Piece { id, height_mm: heights[id as usize] }))?;
@@ -126,8 +125,7 @@ impl<T: Item> Store<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=2).map(|id| Piece { id, fired: false }))?;
     /// let waiting = store.bind(Query::new().filter(|piece: &Piece| !piece.fired));

@@ -25,8 +25,7 @@ impl<T: Item> Store<T> {
     /// ```
     /// use std::sync::RwLock;
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let pieces = (0..9).map(|id| Piece { id, height_mm: 100 - id });
     /// let store = RwLock::new(Store::load(pieces)?);

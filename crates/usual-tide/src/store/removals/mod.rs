@@ -170,8 +170,7 @@ impl<'a, T: Item> Removals<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=4).map(|id| Piece { id }))?;
     /// let asked = store.removals_mut().begin(&[2, 3])?;
@@ -189,8 +188,7 @@ impl<'a, T: Item> Removals<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=4).map(|id| Piece { id }))?;
     /// let asked = store.removals_mut().begin(&[2])?;
@@ -221,8 +219,7 @@ impl<T: Item> RemovalsMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=4).map(|id| Piece { id }))?;
     /// let list = store.bind(Query::new());
@@ -255,8 +252,7 @@ impl<T: Item> RemovalsMut<'_, T> {
     /// ```
     /// use std::time::Duration;
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=4).map(|id| Piece { id }))?;
     /// store.removals_mut().begin_until(&[2], Duration::from_secs(5))?;

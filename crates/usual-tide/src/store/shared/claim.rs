@@ -21,8 +21,7 @@ impl<T: Item> SharedStore<T> {
     /// ```
     /// use usual_tide::shared::SharedError;
     /// use usual_tide::{Item, SharedStore, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let store = SharedStore::new(Store::<Piece>::new());
     /// let claim = store.claim_writes()?;

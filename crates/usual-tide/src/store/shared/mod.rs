@@ -140,8 +140,7 @@ impl<T: Item> SharedStore<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, SharedStore, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let shared = SharedStore::new(Store::new());
     /// shared.try_edit(|store| store.add(Piece { id: 1 }, Place::End))?;
@@ -164,8 +163,7 @@ impl<T: Item> SharedStore<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, SharedStore, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let shared = SharedStore::new(Store::load([Piece { id: 1 }])?);
     /// let list = shared.edit(|store| store.bind(Query::new()))?;
@@ -193,8 +191,7 @@ impl<T: Item> SharedStore<T> {
     ///
     /// ```
     /// use usual_tide::{Item, Query, SharedStore, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let pieces = (0..9).map(|id| Piece { id, title: format!("Bowl {id}") });
     /// let shared = SharedStore::new(Store::load(pieces)?);

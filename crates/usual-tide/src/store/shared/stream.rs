@@ -62,8 +62,7 @@ impl<T: Item> SharedStore<T> {
     /// ```
     /// use futures::StreamExt;
     /// use usual_tide::{Item, Place, Query, Replica, SharedStore, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let shared = SharedStore::new(Store::load([Piece { id: 1 }])?);
     /// let list = shared.edit(|store| store.bind(Query::new()))?;

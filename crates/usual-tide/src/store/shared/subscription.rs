@@ -147,8 +147,7 @@ impl<T: Item> SharedStore<T> {
     /// use std::sync::{Arc, Mutex};
     /// use usual_tide::writes::WriteState;
     /// use usual_tide::{Item, Query, SharedStore, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let store = SharedStore::new(Store::load([Piece { id: 1, title: "Bowl".into() }])?);
     /// let list = store.edit(|store| {

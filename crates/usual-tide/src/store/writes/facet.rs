@@ -39,8 +39,7 @@ impl<'a, T: Item> Writes<'a, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// let mut store = Store::<Piece>::new();
     /// assert!(!store.writes().is_tracking());
     /// store.writes_mut().track();
@@ -84,8 +83,7 @@ impl<T: Item> WritesMut<'_, T> {
     /// ```
     /// use usual_tide::writes::WriteState;
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, fired: bool }
+    /// # use usual_tide_pieces::with_title_and_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = Piece { id: 1, title: "Bowl".into(), fired: false };
     /// let mut store = Store::load([piece])?;
@@ -127,8 +125,7 @@ impl<T: Item> WritesMut<'_, T> {
     /// ```
     /// use usual_tide::writes::WriteState;
     /// use usual_tide::{Item, Query, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, fired: bool }
+    /// # use usual_tide_pieces::with_firing::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((0..3).map(|id| Piece { id, fired: false }))?;
     /// store.writes_mut().track();
@@ -154,8 +151,7 @@ impl<T: Item> WritesMut<'_, T> {
     /// ```
     /// use usual_tide::writes::Show;
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1 }])?;
     /// store.writes_mut().track();
@@ -196,8 +192,7 @@ impl<T: Item> WritesMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String }
+    /// # use usual_tide_pieces::with_title::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |id: u32, title: &str| Piece { id, title: title.into() };
     /// let mut store = Store::load([piece(1, "Bowl")])?;
@@ -225,8 +220,7 @@ impl<T: Item> WritesMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{EditError, Item, Place, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32 }
+    /// # use usual_tide_pieces::with_id::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load((1..=3).map(|id| Piece { id }))?;
     /// store.writes_mut().track();
@@ -272,8 +266,7 @@ impl<T: Item> WritesMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: u32 }
+    /// # use usual_tide_pieces::with_shelf_number::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, shelf: 1 }])?;
     /// store.writes_mut().track();
@@ -311,8 +304,7 @@ impl<T: Item> WritesMut<'_, T> {
     /// ```
     /// use usual_tide::writes::WriteState;
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: u32 }
+    /// # use usual_tide_pieces::with_shelf_number::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, shelf: 1 }])?;
     /// store.writes_mut().track();
@@ -338,8 +330,7 @@ impl<T: Item> WritesMut<'_, T> {
     /// use std::sync::Arc;
     /// use usual_tide::writes::{Show, Write};
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: u32 }
+    /// # use usual_tide_pieces::with_shelf_number::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, shelf: 1 }])?;
     /// store.writes_mut().track();
@@ -358,8 +349,7 @@ impl<T: Item> WritesMut<'_, T> {
     ///
     /// ```
     /// use usual_tide::{Item, Store};
-    /// # #[derive(Clone, PartialEq, Debug, Item)]
-    /// # struct Piece { #[item(key)] id: u32, shelf: u32 }
+    /// # use usual_tide_pieces::with_shelf_number::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// let mut store = Store::load([Piece { id: 1, shelf: 1 }])?;
     /// store.writes_mut().track();

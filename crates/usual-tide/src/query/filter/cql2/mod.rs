@@ -75,8 +75,7 @@ impl<T: Fields> Condition<T> {
     ///
     /// ```
     /// use usual_tide::{Condition, Item, Query};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, height_mm: u32 }
+    /// # use usual_tide_pieces::with_height::Piece;
     /// let query = Query::new().filter(Condition::<Piece>::parse("height_mm > 100")?);
     /// let typo = Condition::<Piece>::parse("heigth_mm > 100").unwrap_err();
     /// assert_eq!(typo.to_string(), "column 1: there is no field \"heigth_mm\": did you mean \"height_mm\"?");
@@ -131,8 +130,7 @@ impl<T> Condition<T> {
     ///
     /// ```
     /// use usual_tide::{Condition, Item};
-    /// # #[derive(Clone, PartialEq, Item)]
-    /// # struct Piece { #[item(key)] id: u32, title: String, height_mm: u32 }
+    /// # use usual_tide_pieces::with_title_and_height::Piece;
     /// let tall = Piece::HEIGHT_MM.at_least(200).and(!Piece::TITLE.like("%lid"));
     /// let text = tall.text().ok_or("no text")?;
     /// assert_eq!(text, "height_mm >= 200 AND NOT title LIKE '%lid'");

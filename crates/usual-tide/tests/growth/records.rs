@@ -1,0 +1,50 @@
+//! What records weigh beside their text.
+
+use super::{ALLOCATED, ALONE};
+use stats_alloc::Region;
+use std::sync::PoisonError;
+use usual_tide::record::{FieldName, parse};
+
+const RECORDS: usize = 4_000;
+
+/// Members of a record, out of so many names.
+const NAMES: usize = 400;
+
+fn check(lines: impl Iterator<Item = String>, most: f64) {
+    let _alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
+    let text: String = lines.map(|line| line + "\n").collect();
+    let key = FieldName::parse("id").unwrap();
+    let region = Region::new(ALLOCATED);
+    let records: Vec<_> = parse(&text, &key).unwrap().into_iter().collect();
+    let change = region.change();
+    assert_eq!(records.len(), RECORDS);
+    let kept = change.bytes_allocated as f64 - change.bytes_deallocated as f64;
+    let ratio = kept / text.len() as f64;
+    assert!(
+        ratio < most,
+        "{ratio:.2} bytes a byte of text, of {most} at the most"
+    );
+}
+
+#[test]
+fn records_of_one_shape_weigh_little_more_than_their_text() {
+    let line = |id: usize| {
+        format!(
+            r#"{{"id":{id},"title":"Bowl {id}","glaze":"ash","height_mm":95,"fee":{{"amount":"4.50","currency":"XTS"}},"fired":true,"note":"a wide rim, and a foot that is cut by hand"}}"#
+        )
+    };
+    check((0..RECORDS).map(line), 1.3);
+}
+
+#[test]
+fn records_that_have_a_shape_each_keep_their_names_and_little_else() {
+    // Few have the same members in the same order.
+    let line = |id: usize| {
+        let members = (0..2 + id % 9).map(|at| {
+            let name = (id * 7_919 + at * at * 31 + at * 131) % NAMES;
+            format!(r#","name_{name}_{at}":{}"#, id % 1_000)
+        });
+        format!(r#"{{"id":{id}{}}}"#, members.collect::<String>())
+    };
+    check((0..RECORDS).map(line), 4.0);
+}
