@@ -8,7 +8,7 @@ cd "$(dirname "$0")/.."
 verify=()
 [ "${1:-}" != --quick ] || verify=(--no-verify)
 # Also of what is not committed yet, so that one can try before.
-cargo package --workspace --allow-dirty --quiet "${verify[@]}"
+cargo package --workspace --exclude usual-tide-pieces --allow-dirty --quiet "${verify[@]}"
 folder="$(mktemp -d)"
 trap 'rm -rf "$folder"' EXIT
 git ls-files -z | xargs -0 cp --parents --no-dereference --target-directory "$folder"

@@ -11,7 +11,7 @@ fn piece(id: u32) -> Piece {
 }
 
 fn store(pieces: u32) -> (Store<Piece>, ListId) {
-    let pieces = (0..pieces).map(|id| piece(id));
+    let pieces = (0..pieces).map(piece);
     let mut store = Store::load(pieces).unwrap();
     let list = store.bind(Query::new().filter(Piece::FIRED.is(false)));
     (store, list)
