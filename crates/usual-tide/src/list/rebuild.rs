@@ -169,7 +169,7 @@ impl<T: Item> ListState<T> {
             .map(|(place, row)| Arriving {
                 place,
                 section: runs_of_rows.next().copied().unwrap_or(0),
-                source: context.source.position(row.touch.slot).unwrap_or(0),
+                source: None,
                 arrival: Arrival {
                     place: nowhere,
                     slot: row.touch.slot,
@@ -177,8 +177,9 @@ impl<T: Item> ListState<T> {
                 },
             })
             .collect();
-        // Prefixes are numbers and decide most comparisons; items are read only where prefixes tie.
-        sort_arriving(&mut arriving);
+        // Prefixes are numbers and decide most comparisons; items, and places in the source, are read only where
+        // prefixes tie.
+        sort_arriving(&mut arriving, context.source);
         if let Some(refinement) = self.query.sorting().and_then(Sort::refinement) {
             for ties in arriving.chunk_by_mut(|one, two| one.tie() == two.tie()) {
                 self.break_ties(ties, &refinement, context);
@@ -250,10 +251,13 @@ impl<T: Item> ListState<T> {
         let mut place = |sweep: &mut RowSweep<'_>, row: &Arriving| {
             let item = self.placed_by(affected[row.place].touch);
             let run = runs.get(row.section);
+            let mut source = row.source;
             let comes_before = |other| {
                 let slot = row.arrival.slot;
+                let mut own_source =
+                    || *source.get_or_insert_with(|| position_of(slot, context.source));
                 if all_stay {
-                    let source = || context.source.position(other).cmp(&Some(row.source));
+                    let mut source = || context.source.position(other).cmp(&Some(own_source()));
                     if is_decided {
                         return source().is_lt();
                     }
@@ -270,7 +274,7 @@ impl<T: Item> ListState<T> {
                 };
                 let other = answering(other).filter(inside).zip(item);
                 other.is_some_and(|(other, item)| {
-                    self.comes_before_by_all_keys(other, (slot, item), row.source, context)
+                    self.comes_before_by_all_keys(other, (slot, item), own_source(), context)
                 })
             };
             sweep.lower_bound(run, row.arrival.key, comes_before)
@@ -281,7 +285,7 @@ impl<T: Item> ListState<T> {
             let among = all_stay.then(|| {
                 let item = |at: usize| self.placed_by(affected[ties[at].place].touch);
                 let source =
-                    |other, at: usize| context.source.position(other).cmp(&Some(ties[at].source));
+                    |other, at: usize| context.source.position(other).cmp(&ties[at].source);
                 let tie = (runs.get(ties[0].section), ties[0].arrival.key);
                 self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context)
             });
@@ -316,13 +320,25 @@ struct Arriving {
     place: usize,
     /// The place of its section among those that rows arrive in.
     section: usize,
-    /// Its position in the source.
-    source: usize,
+    /// Its position in the source, where it was needed.
+    source: Option<usize>,
 }
 
-/// Compiled once, not for each type of item.
-fn sort_arriving(rows: &mut [Arriving]) {
-    rows.sort_unstable_by_key(|row| (row.section, row.arrival.key, row.source));
+/// Compiled once, not for each type of item. Of rows that tie the positions in the source are known then.
+fn sort_arriving(rows: &mut [Arriving], source: &RowTree) {
+    rows.sort_unstable_by_key(Arriving::tie);
+    for ties in rows.chunk_by_mut(|one, two| one.tie() == two.tie()) {
+        if ties.len() > 1 {
+            for row in &mut *ties {
+                row.source = Some(position_of(row.arrival.slot, source));
+            }
+            ties.sort_unstable_by_key(|row| row.source);
+        }
+    }
+}
+
+fn position_of(slot: Slot, source: &RowTree) -> usize {
+    source.position(slot).unwrap_or(0)
 }
 
 impl Arriving {
