@@ -4,9 +4,10 @@ use crate::cases;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
 use usual_tide::Item;
-use usual_tide::fields::Fields;
+use usual_tide::fields::{Fields, Kind};
 use usual_tide::record::{
-    ColumnValue, Columns, FieldName, MemberValue, Record, RecordError, RecordMaker, Shape, parse_as,
+    ColumnValue, Columns, FieldName, MemberValue, Record, RecordError, RecordMaker, Schema, Shape,
+    parse_as,
 };
 
 fn name(text: &str) -> FieldName {
@@ -339,4 +340,53 @@ fn what_cannot_be_in_a_record_is_refused_by_rows_and_edits() {
         assert_eq!(refused, before);
     }
     assert_eq!(parsed(r#"{"id":1,"n":1.0}"#).get("n").unwrap(), 1);
+}
+
+#[test]
+fn objects_with_many_members_of_the_same_names_are_kept_apart() {
+    let object = |first: usize, deeper: Value| {
+        let members = (0..100).map(|at| (format!("m{at}"), json!(first + at)));
+        let mut members: Map<String, Value> = members.collect();
+        members.insert("deeper".into(), deeper);
+        Value::Object(members)
+    };
+    let mut all = object(0, object(1_000, object(2_000, json!(null))));
+    all["beside"] = object(3_000, json!({}));
+    let line = all.to_string();
+    let mut record = parse_as(Shape::Ndjson, &line, &name("m0"))
+        .unwrap()
+        .remove(0);
+    assert_eq!(record.members().to_string(), line);
+    let ways = ["", "deeper.", "deeper.deeper.", "beside."];
+    for (way, first) in ways.iter().zip([0, 1_000, 2_000, 3_000]) {
+        for at in [0, 1, 57, 99_i64] {
+            assert_eq!(record.get(&format!("{way}m{at}")).unwrap(), first + at);
+        }
+        assert_eq!(record.get(&format!("{way}m100")), None);
+    }
+    record.set("deeper.m57", json!("another")).unwrap();
+    record.set("beside.new", json!(true)).unwrap();
+    all["deeper"]["m57"] = json!("another");
+    all["beside"]["new"] = json!(true);
+    assert_eq!(record.members().to_string(), all.to_string());
+}
+
+#[test]
+fn fields_of_more_shapes_than_are_noted_at_once_are_all_found() {
+    let line = |at: usize, weight: &str| {
+        format!(r#"{{"id":{at},"weight":{weight},"only{at}":{{"x":"2026-03-05"}}}}"#)
+    };
+    let usual = r#"{"id":-1,"due":"2026-03-05"}"#.to_owned();
+    let mut lines = vec![usual.clone()];
+    lines.extend((0..3_000).map(|at| line(at, "1")));
+    lines.push(line(3_000, "1.5"));
+    lines.push(usual.replace("2026-03-05", "soon").replace("-1", "-2"));
+    let records = parse_as(Shape::Ndjson, &lines.join("\n"), &name("id")).unwrap();
+    let schema = Schema::infer(&records);
+    assert_eq!(schema.fields().count(), 3_004);
+    let first: Vec<&str> = schema.fields().map(|(name, _)| name).take(4).collect();
+    assert_eq!(first, ["id", "due", "weight", "only0.x"]);
+    assert_eq!(schema.kind("weight"), Some(Kind::Decimal));
+    assert_eq!(schema.kind("due"), Some(Kind::Text));
+    assert_eq!(schema.kind("only2999.x"), Some(Kind::Date));
 }
