@@ -27,6 +27,11 @@ screenshots:
 costs:
     tools/costs.sh
 
+# What files of several kinds take, in the same page.
+file-costs:
+    cargo build --release --package usual-tide-cli
+    tools/file_costs.py
+
 # Whether the packages build, and with the lowest versions that they allow.
 packages:
     tools/packages.sh

@@ -9,6 +9,7 @@ use serde::Deserialize;
 use serde::de::{DeserializeSeed, SeqAccess, Visitor};
 use serde_json::Value;
 use serde_json::value::RawValue;
+use std::borrow::Cow;
 use std::fmt;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek};
@@ -136,7 +137,10 @@ fn ndjson(
             return Err(ReadError::LongLine { line: number, most });
         }
         // It was checked on its way.
-        let text = String::from_utf8_lossy(&line);
+        let text = match std::str::from_utf8(&line) {
+            Ok(text) => Cow::Borrowed(text),
+            Err(_) => String::from_utf8_lossy(&line),
+        };
         let text = text.strip_suffix('\n').unwrap_or(&text);
         let text = text.strip_suffix('\r').unwrap_or(text);
         records.extend(parse_line(text, number, &maker)?);

@@ -6,8 +6,8 @@ use serde_json::{Map, Value, json};
 use usual_tide::Item;
 use usual_tide::fields::{Fields, Kind};
 use usual_tide::record::{
-    ColumnValue, Columns, FieldName, MemberValue, Record, RecordError, RecordMaker, Schema, Shape,
-    parse_as,
+    ColumnValue, Columns, FieldName, MemberValue, ParseError, Record, RecordError, RecordMaker,
+    Schema, Shape, parse_as, parse_line,
 };
 
 fn name(text: &str) -> FieldName {
@@ -103,6 +103,41 @@ proptest! {
         let maker = RecordMaker::new(&name("id"));
         for (record, line) in records.iter().zip(&lines) {
             prop_assert_eq!(&maker.record(members_of(line)).unwrap(), record);
+        }
+    }
+
+    /// Text that has been damaged: read is what a JSON parser reads, and nothing else.
+    #[test]
+    fn only_json_is_read(
+        line in any_record(),
+        damages in prop::collection::vec((any::<usize>(), 0..4u8, "[{}\\[\\],:\"\\\\ 0\\-.eu\\n\u{1}é]"), 1..4),
+    ) {
+        let mut text: Vec<char> = line.chars().collect();
+        for (at, kind, other) in damages {
+            let at = at % (text.len() + 1);
+            match (kind, text.get(at).copied()) {
+                (0, Some(_)) => drop(text.remove(at)),
+                (1, Some(twice)) => text.insert(at, twice),
+                (2, Some(_)) => text[at] = other.chars().next().unwrap_or(' '),
+                _ => text.splice(at..at, other.chars()).for_each(drop),
+            }
+        }
+        let text: String = text.into_iter().collect();
+        let maker = RecordMaker::new(&name("id"));
+        let json = serde_json::from_str::<Value>(&text);
+        let read = parse_line(&text, 1, &maker);
+        match (read, json) {
+            (Ok(Some(record)), Ok(json)) => prop_assert_eq!(Value::Object(record.to_members()), json),
+            (Ok(None), _) => prop_assert!(text.trim().is_empty()),
+            (Err(ParseError::Record { .. } | ParseError::NotAnObject { .. }), Ok(_)) => {}
+            (Err(ParseError::Json { .. }), Err(_)) => {}
+            (read, json) => prop_assert!(false, "{:?}: {:?}, beside {:?}", text, read, json),
+        }
+        let listed = format!("[{text}]");
+        let json = serde_json::from_str::<Value>(&listed);
+        if let Ok(records) = parse_as(Shape::Json, &listed, &name("id")) {
+            let records = records.iter().map(|record| Value::Object(record.to_members()));
+            prop_assert_eq!(records.collect::<Value>(), json.unwrap());
         }
     }
 
