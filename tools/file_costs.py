@@ -1,6 +1,5 @@
 #!/usr/bin/env python3
-"""Measures what files of several kinds of records take of memory and of processor time when they are shown sorted, and puts the table
-into docs/costs.md.
+"""Measures what files of several kinds of records take of memory when they are shown sorted, and puts the table into docs/costs.md.
 
     tools/file_costs.py [--megabytes 60] [COMMAND]
 
@@ -95,13 +94,13 @@ def write(path, make, size):
 
 
 def measured(command, path):
-    """The most memory that it took, in bytes, and its processor time in seconds."""
+    """The most memory that it took, in bytes."""
     arguments = [command, "show", path, "--sort", "title", "--take", "20"]
     child = subprocess.Popen(arguments, stdout=subprocess.DEVNULL)
     _, status, usage = os.wait4(child.pid, 0)
     if status != 0:
         sys.exit(f"{' '.join(map(str, arguments))} failed")
-    return usage.ru_maxrss * 1024, usage.ru_utime + usage.ru_stime
+    return usage.ru_maxrss * 1024
 
 
 def main():
@@ -111,15 +110,14 @@ def main():
     chosen = options.parse_args()
     if not Path(chosen.command).exists():
         sys.exit(f"{chosen.command} is not there: run `cargo build --release -p usual-tide-cli` before")
-    lines = ["| records of | bytes of text each | bytes of memory each | times the file | processor time a million |", "|---|---|---|---|---|"]
+    lines = ["| records of | bytes of text each | bytes of memory each | times the file |", "|---|---|---|---|"]
     with tempfile.TemporaryDirectory() as folder:
         for name, make in KINDS:
             path = os.path.join(folder, "items.ndjson")
             records = write(path, make, chosen.megabytes * 10**6)
             size = os.path.getsize(path)
-            runs = [measured(chosen.command, path) for _ in range(3)]
-            peak, time = (sorted(values)[1] for values in zip(*runs))
-            line = f"| {name} | {size // records:,} | {peak // records:,} | {peak / size:.1f} | {time / records * 10**6:.1f} s |"
+            peak = sorted(measured(chosen.command, path) for _ in range(3))[1]
+            line = f"| {name} | {size // records:,} | {peak // records:,} | {peak / size:.1f} |"
             print(line, flush=True)
             lines.append(line)
     page = ROOT / "docs/costs.md"

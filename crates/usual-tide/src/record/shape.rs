@@ -18,7 +18,7 @@ pub(super) struct MemberNames {
     /// A number of its own; 0 when numbers have run out.
     id: u32,
     values: u32,
-    key_place: Place,
+    key_target: Target,
     key: Arc<FieldName>,
     text: Box<str>,
     marks: Box<[Mark]>,
@@ -30,12 +30,12 @@ pub(super) struct MemberNames {
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub(super) struct Mark {
     pub(super) name_end: u32,
-    pub(super) place: Place,
+    pub(super) target: Target,
 }
 
 /// What a step leads to, in as few bits as can be.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
-pub(super) struct Place(u32);
+pub(super) struct Target(u32);
 
 /// A step on the way through all members, objects entered where they stand.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -69,8 +69,8 @@ impl Step<'_> {
     }
 }
 
-impl Place {
-    /// The end of an object; as the place of a field, that it is absent.
+impl Target {
+    /// The end of an object; of a field, that it is absent.
     pub(super) const NONE: Self = Self(u32::MAX);
     const OBJECT: u32 = 1 << 31;
     /// More steps than this no record can have.
@@ -111,13 +111,13 @@ impl MemberNames {
         let mut names = Self {
             id,
             values,
-            key_place: Place::NONE,
+            key_target: Target::NONE,
             key,
             text,
             marks,
             index: OnceLock::new(),
         };
-        names.key_place = names.place_of(names.spot(&names.key));
+        names.key_target = names.target_of(names.spot(&names.key));
         names
     }
 
@@ -127,7 +127,7 @@ impl MemberNames {
 
     /// Where the key is.
     pub(super) fn key_spot(&self) -> Option<Spot> {
-        self.field_at(self.key_place)
+        self.field_at(self.key_target)
     }
 
     /// All names, and where each ends and what it leads to.
@@ -141,8 +141,8 @@ impl MemberNames {
     }
 
     pub(super) fn step(&self, at: usize) -> Option<Step<'_>> {
-        let place = self.marks.get(at)?.place;
-        Some(match (place.as_value(), place.as_object()) {
+        let target = self.marks.get(at)?.target;
+        Some(match (target.as_value(), target.as_object()) {
             (Some(value), _) => Step::Value {
                 name: self.name(at),
                 value,
@@ -204,8 +204,8 @@ impl MemberNames {
 
     /// What a step leads to.
     pub(super) fn spot_at(&self, at: usize) -> Option<Spot> {
-        let place = self.marks.get(at)?.place;
-        match (place.as_value(), place.as_object()) {
+        let target = self.marks.get(at)?.target;
+        match (target.as_value(), target.as_object()) {
             (Some(value), _) => Some(Spot::Value(value)),
             (None, Some(end)) => Some(Spot::Object { from: at + 1, end }),
             (None, None) => None,
@@ -214,22 +214,22 @@ impl MemberNames {
 
     /// The next member of the same object.
     pub(super) fn after(&self, at: usize) -> usize {
-        let end = self.marks.get(at).and_then(|mark| mark.place.as_object());
+        let end = self.marks.get(at).and_then(|mark| mark.target.as_object());
         end.unwrap_or(at) + 1
     }
 
-    fn field_at(&self, place: Place) -> Option<Spot> {
-        match place.as_value() {
+    fn field_at(&self, target: Target) -> Option<Spot> {
+        match target.as_value() {
             Some(value) => Some(Spot::Value(value)),
-            None => self.spot_at(place.as_object()?),
+            None => self.spot_at(target.as_object()?),
         }
     }
 
-    fn place_of(&self, spot: Option<Spot>) -> Place {
+    fn target_of(&self, spot: Option<Spot>) -> Target {
         match spot {
-            None => Place::NONE,
-            Some(Spot::Value(value)) => Place::value(value as u32),
-            Some(Spot::Object { from, .. }) => Place::object((from - 1) as u32),
+            None => Target::NONE,
+            Some(Spot::Value(value)) => Target::value(value as u32),
+            Some(Spot::Object { from, .. }) => Target::object((from - 1) as u32),
         }
     }
 }
@@ -282,15 +282,15 @@ impl KnownSpot {
     pub(super) fn find(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
         let kept = self.0.load(Ordering::Relaxed);
         if names.id != 0 && (kept >> 32) as u32 == names.id {
-            return names.field_at(Place(kept as u32));
+            return names.field_at(Target(kept as u32));
         }
         self.find_anew(name, names)
     }
 
     fn find_anew(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
         let spot = names.spot(name);
-        let place = names.place_of(spot).0;
-        let kept = u64::from(names.id) << 32 | u64::from(place);
+        let target = names.target_of(spot).0;
+        let kept = u64::from(names.id) << 32 | u64::from(target);
         self.0.store(kept, Ordering::Relaxed);
         spot
     }

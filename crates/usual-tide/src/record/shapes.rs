@@ -1,7 +1,7 @@
 //! All shapes that records have.
 
 use super::name::FieldName;
-use super::shape::{Mark, MemberNames, Place, Step};
+use super::shape::{Mark, MemberNames, Step, Target};
 use hashbrown::{HashSet, HashTable};
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError, Weak};
@@ -16,8 +16,7 @@ pub(super) struct NameList {
     open: Vec<usize>,
 }
 
-/// What was met are no names of a record: two members of one object have the same, or there are more than can be
-/// counted.
+/// The names cannot be those of a record: two members of one object have the same, or they are too many to be numbered.
 #[derive(Debug)]
 pub(super) struct NotNames;
 
@@ -30,28 +29,28 @@ impl NameList {
     }
 
     pub(super) fn value(&mut self, name: &str) {
-        self.push(name, Place::value(self.values));
+        self.push(name, Target::value(self.values));
         self.values = self.values.saturating_add(1);
     }
 
     pub(super) fn open(&mut self, name: &str) {
         self.open.push(self.marks.len());
-        self.push(name, Place::object(0));
+        self.push(name, Target::object(0));
     }
 
     pub(super) fn close(&mut self) {
         let end = self.marks.len() as u32;
         if let Some(begin) = self.open.pop() {
-            self.marks[begin].place = Place::object(end);
+            self.marks[begin].target = Target::object(end);
         }
-        self.push("", Place::NONE);
+        self.push("", Target::NONE);
     }
 
-    fn push(&mut self, name: &str, place: Place) {
+    fn push(&mut self, name: &str, target: Target) {
         self.text.push_str(name);
         // What is too long for that is refused before anybody reads it.
         let name_end = self.text.len() as u32;
-        self.marks.push(Mark { name_end, place });
+        self.marks.push(Mark { name_end, target });
     }
 
     /// Takes the first steps over from a shape.
@@ -76,7 +75,7 @@ impl NameList {
     }
 
     fn check(&self) -> Result<(), NotNames> {
-        if self.marks.len() > Place::MOST || u32::try_from(self.text.len()).is_err() {
+        if self.marks.len() > Target::MOST || u32::try_from(self.text.len()).is_err() {
             return Err(NotNames);
         }
         let mut seen: Vec<HashSet<&str>> = vec![HashSet::new()];
@@ -85,14 +84,14 @@ impl NameList {
             let end = mark.name_end as usize;
             let name = &self.text[start..end];
             start = end;
-            if mark.place == Place::NONE {
+            if mark.target == Target::NONE {
                 seen.pop();
                 continue;
             }
             if seen.last_mut().is_some_and(|object| !object.insert(name)) {
                 return Err(NotNames);
             }
-            if mark.place.is_object() {
+            if mark.target.is_object() {
                 seen.push(HashSet::new());
             }
         }
