@@ -27,7 +27,7 @@ screenshots:
 costs:
     tools/costs.sh
 
-# What files of several kinds take, in the same page.
+# What files of several kinds take of memory, in the same page.
 file-costs:
     cargo build --release --package usual-tide-cli
     tools/file_costs.py

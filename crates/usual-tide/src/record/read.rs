@@ -1,7 +1,7 @@
 //! Records read from JSON text without a tree of values in between.
 //!
-//! Numbers and texts with escapes are left to `serde_json`. Brackets, commas and colons are gone through here, so that what
-//! is deep in objects is not read again for each of them.
+//! Plain values and texts with escapes are left to `serde_json`. Brackets, commas and colons are gone through here, so
+//! that what is deep in objects is not read again for each of them.
 
 use super::block::{Tag, ValueWriter};
 use super::build::BlockWriter;

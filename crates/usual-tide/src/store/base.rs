@@ -75,8 +75,8 @@ impl<T: Item> Base<T> {
     }
 }
 
-/// The items, the last one first. The vector's memory is given back part by part, so that there are never twice as many
-/// in memory.
+/// The items, the last one first. The vector's memory is given back part by part, so that they do not take twice their
+/// place.
 fn shared_backwards<T>(mut items: Vec<T>) -> Vec<Arc<T>> {
     let part = (items.len() / 16).max(1024);
     let mut shared = Vec::with_capacity(items.len());
