@@ -265,6 +265,10 @@ fn newtype(input: &DeriveInput, inner: &syn::Type) -> TokenStream {
                 ::usual_tide::query::SortValue::prefix_from(&self.0, byte)
             }
 
+            fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
+                ::usual_tide::query::SortValue::bytes_in_prefix(&self.0, byte, bits)
+            }
+
             fn compare(&self, other: &Self) -> ::std::cmp::Ordering {
                 ::usual_tide::query::SortValue::compare(&self.0, &other.0)
             }

@@ -19,9 +19,6 @@ pub(super) const MOST_REFINED_BYTES: usize = if cfg!(any(test, fuzzing)) { 16 } 
 /// From so many rows on it is worth a look at some of them, what tells them apart.
 const WORTH_SAMPLING: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1024 };
 
-/// The rows that are looked at.
-const SAMPLE: usize = 256;
-
 /// A row that is being sorted.
 #[derive(Clone, Copy)]
 pub(super) struct Keyed {
@@ -95,7 +92,6 @@ fn sorted_by_more<'a, T: Item>(
     let parts = parts.into_iter().collect::<Option<Vec<_>>>()?;
     let mut rows = joined(parts, merge_twice_keyed);
     let keys = rows.iter().map(|(key, ..)| *key).collect();
-    let refinement = refinement.after_bytes();
     let mut tied = Vec::new();
     for ties in rows.chunk_by_mut(|one, two| (one.0, one.1) == (two.0, two.1)) {
         if ties.len() < 2 {
@@ -107,6 +103,7 @@ fn sorted_by_more<'a, T: Item>(
             source: *source,
             slot: *slot,
         }));
+        let refinement = refinement.after_bytes(item(tied[0].slot));
         break_ties(&mut tied, &refinement, item);
         for (row, sorted) in ties.iter_mut().zip(&tied) {
             row.3 = sorted.slot;
@@ -151,23 +148,24 @@ fn merge_twice_keyed(rows: &mut [TwiceKeyed]) {
     rows.sort_by_key(|(key, next, source, _)| (*key, *next, *source));
 }
 
-/// Whether the bytes after the prefix tell many rows apart that it does not: asked of some here and there.
+/// Whether the bytes after the prefix tell many rows apart that it does not: asked of some here and there, twice the square
+/// root of all. If each row ties with one in the whole list, two pairs that tie are expected among so many.
 fn more_bytes_tell(
     slots: &[Slot],
     prefix: impl Fn(Slot) -> u64,
     next_bytes: impl Fn(Slot) -> Option<u64>,
 ) -> bool {
-    let sample = slots.iter().step_by(slots.len().div_ceil(SAMPLE));
+    let step = slots.len().isqrt().div_ceil(2);
+    let sample = slots.iter().step_by(step);
     let sample = sample.map(|slot| Some((prefix(*slot), next_bytes(*slot)?)));
     let Some(mut sample) = sample.collect::<Option<Vec<(u64, u64)>>>() else {
         return false;
     };
-    let all = sample.len();
     sample.sort_unstable();
     sample.dedup();
     let told_apart = sample.len();
     sample.dedup_by_key(|bytes| bytes.0);
-    (told_apart - sample.len()) * 4 >= all
+    told_apart > sample.len()
 }
 
 /// Sorts rows that tie so far and are in source order.
@@ -178,14 +176,14 @@ pub(super) fn break_ties<'a, T: Item>(
 ) {
     if ties.len() >= WORTH_REFINING {
         // Where a key has few values, all rows soon have the same one: then the next key is as good as a first one.
-        if refinement.known.is_some() && all_tie(ties, refinement, item) {
+        if refinement.known_bytes().is_some() && all_tie(ties, refinement, item) {
             if let Some(next) = refinement.next_level() {
                 break_ties(ties, &next, item);
             }
             return;
         }
         let is_worth = refinement
-            .known
+            .known_bytes()
             .is_none_or(|known| known < MOST_REFINED_BYTES);
         let refined = is_worth
             && ties.iter_mut().all(|row| {
@@ -194,9 +192,11 @@ pub(super) fn break_ties<'a, T: Item>(
             });
         if refined {
             sort_keyed(ties);
-            let refinement = refinement.after_bytes();
             for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
-                break_ties(ties, &refinement, item);
+                if ties.len() > 1 {
+                    let refinement = refinement.after_bytes(item(ties[0].slot));
+                    break_ties(ties, &refinement, item);
+                }
             }
             return;
         }

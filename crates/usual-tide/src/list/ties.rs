@@ -106,19 +106,19 @@ where
         let Some(refinement) = refinement.filter(|_| is_worth) else {
             return self.search(rows, arriving, refinement, places);
         };
-        if refinement.known.is_some() && self.all_tie(&rows, &arriving, refinement) {
+        if refinement.known_bytes().is_some() && self.all_tie(&rows, &arriving, refinement) {
             return self.place(rows, arriving, refinement.next_level().as_ref(), places);
         }
         let Some((row_keys, keys)) = self.next_bytes(&rows, &arriving, refinement) else {
             return self.search(rows, arriving, Some(refinement), places);
         };
-        let refinement = refinement.after_bytes();
         let (mut from, mut first) = (0, arriving.start);
         for same in keys.chunk_by(|one, two| one == two) {
             from += row_keys[from..].partition_point(|other| *other < same[0]);
             let to = from + row_keys[from..].partition_point(|other| *other <= same[0]);
             let last = first + same.len();
             let tied = rows.start + from..rows.start + to;
+            let refinement = refinement.after_bytes(self.arriving[first]);
             self.place(tied, first..last, Some(&refinement), places);
             (from, first) = (to, last);
         }
@@ -132,7 +132,7 @@ where
         refinement: &Refinement<'_, T>,
     ) -> Option<(Vec<u64>, Vec<u64>)> {
         if refinement
-            .known
+            .known_bytes()
             .is_some_and(|known| known >= MOST_REFINED_BYTES)
         {
             return None;

@@ -70,6 +70,17 @@ impl SortValue for Value<'_> {
         }
     }
 
+    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
+        match self {
+            // The kind stands above the text's first bits.
+            Self::Text(text) if byte == 0 => {
+                text.bytes_in_prefix(0, bits.saturating_sub(KIND_BITS))
+            }
+            Self::Text(text) => text.bytes_in_prefix(byte, bits),
+            _ => 0,
+        }
+    }
+
     fn compare(&self, other: &Self) -> Ordering {
         if let (Self::List(one), Self::List(two)) = (self, other) {
             let first = one.iter().zip(two).map(|(one, two)| total_order(one, two));
@@ -148,6 +159,10 @@ impl<T> SortKey<T> for AnyField<T> {
 
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
         self.value(item).prefix_from(byte)
+    }
+
+    fn bytes_in_prefix(&self, item: &T, byte: usize, bits: u32) -> usize {
+        self.value(item).bytes_in_prefix(byte, bits)
     }
 
     fn compare(&self, one: &T, two: &T) -> Ordering {

@@ -102,6 +102,10 @@ impl<T: 'static> SortKey<T> for Collated<T> {
         Some(eight_bytes(&self.0.collation.key(&text), byte))
     }
 
+    fn bytes_in_prefix(&self, _: &T, _: usize, bits: u32) -> usize {
+        (bits / u8::BITS) as usize
+    }
+
     fn compare(&self, one: &T, two: &T) -> Ordering {
         match (self.0.text(one), self.0.text(two)) {
             (Some(one), Some(two)) => self.0.collation.compare(&one, &two),

@@ -11,6 +11,7 @@ mod sort;
 mod sort_key;
 mod sort_text;
 mod text_error;
+mod text_prefix;
 mod value;
 mod window;
 

@@ -60,9 +60,6 @@ struct Level<T> {
 /// Bits that a rank takes at the top of a prefix.
 const RANK_BITS: u32 = 2;
 
-/// Bits that the kinds of values take below it at most, where values are of several kinds.
-const KIND_BITS: u32 = 3;
-
 impl<T> Sort<T> {
     /// Ascending by a part of the item, which is read in place.
     pub fn by<V>(get: impl Fn(&T) -> &V + Send + Sync + 'static) -> Self
@@ -300,8 +297,8 @@ impl<T> Sort<T> {
     pub(crate) fn refinement(&self) -> Option<Refinement<'_, T>> {
         let layout = self.layout();
         let levels = &self.levels[layout.decided..];
-        let known = levels.first()?.known_bytes(u64::BITS - layout.used);
-        Some(Refinement { levels, known })
+        let tied = levels.first()?.tied_in(u64::BITS - layout.used);
+        Some(Refinement { levels, tied })
     }
 
     /// How ties in the first key can be broken by the others.
@@ -325,42 +322,51 @@ struct Layout {
     decided: usize,
 }
 
-/// How rows that tie so far are put in order: by the levels that are left, the first of them eight bytes at a time.
+/// How rows that tie so far are put in order: by the levels that are left, the first of them some bytes at a time.
 pub(crate) struct Refinement<'a, T> {
     levels: &'a [Level<T>],
-    /// Leading bytes of the first level's key that the rows have in common. `None` where nothing is known of it yet, not even
-    /// its rank.
-    pub(crate) known: Option<usize>,
+    /// What the rows have in common of the first level's key. `None` where nothing is known of it yet, not even its rank.
+    tied: Option<Tied>,
+}
+
+/// The bytes before one of them are equal, and so many bits of the prefix from there on.
+#[derive(Clone, Copy)]
+struct Tied {
+    byte: usize,
+    bits: u32,
 }
 
 impl<'a, T> Refinement<'a, T> {
     fn of(levels: &'a [Level<T>]) -> Option<Self> {
-        let known = None;
-        (!levels.is_empty()).then_some(Self { levels, known })
+        let tied = None;
+        (!levels.is_empty()).then_some(Self { levels, tied })
     }
 
-    /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not
-    /// text.
+    /// Bytes of the first level's key that the rows are known to have in common at least; `None` where nothing is known of it.
+    pub(crate) fn known_bytes(&self) -> Option<usize> {
+        self.tied.map(|tied| tied.byte)
+    }
+
+    /// The next bytes to compare rows by, in the level's direction; `None` for keys that are not text.
     pub(crate) fn next_bytes(&self, item: &T) -> Option<u64> {
         let level = self.levels.first()?;
-        let Some(byte) = self.known else {
+        let Some(tied) = self.tied else {
             return Some(level.prefix(item));
         };
-        let prefix = level.key.prefix_from(item, byte)?;
+        let prefix = level.key.prefix_from(item, level.byte_after(item, tied))?;
         Some(level.directed(prefix))
     }
 
-    /// For rows that tie in [`next_bytes`](Self::next_bytes) as well.
-    pub(crate) fn after_bytes(&self) -> Self {
-        let rank_and_more = |level: &Level<T>| level.known_bytes(u64::BITS).unwrap_or(0);
-        let known = match self.known {
-            Some(known) => known + 8,
-            None => self.levels.first().map_or(0, rank_and_more),
-        };
-        Self {
-            known: Some(known),
-            ..*self
-        }
+    /// For rows that tie in [`next_bytes`](Self::next_bytes) as well, one of which is this item's.
+    pub(crate) fn after_bytes(&self, item: Option<&Arc<T>>) -> Self {
+        let tied = self.levels.first().and_then(|level| match self.tied {
+            Some(tied) => Some(Tied {
+                byte: item.map_or(tied.byte, |item| level.byte_after(item, tied)),
+                bits: u64::BITS,
+            }),
+            None => level.tied_in(u64::BITS),
+        });
+        Self { tied, ..*self }
     }
 
     /// Whether two items tie in the first of the levels.
@@ -381,13 +387,17 @@ impl<'a, T> Refinement<'a, T> {
 }
 
 impl<T> Level<T> {
-    /// Leading bytes of a text that equal prefixes of so many bits have in common; `None` where the rank has no
-    /// room in them.
-    fn known_bytes(&self, bits: u32) -> Option<usize> {
-        let above = if self.key.ranked() { RANK_BITS } else { 0 };
-        let kind = if self.key.ranked() { KIND_BITS } else { 0 };
-        let rest = bits.checked_sub(above)?;
-        Some((rest.saturating_sub(kind) / 8) as usize)
+    /// What items have in common that tie in so many bits of the level's prefix; `None` where the rank has no room in them.
+    fn tied_in(&self, bits: u32) -> Option<Tied> {
+        let rank = if self.key.ranked() { RANK_BITS } else { 0 };
+        let bits = bits.checked_sub(rank)?;
+        Some(Tied { byte: 0, bits })
+    }
+
+    /// The first byte of a key that those it ties with may not have.
+    fn byte_after(&self, item: &T, tied: Tied) -> usize {
+        let common = self.key.bytes_in_prefix(item, tied.byte, tied.bits);
+        tied.byte.saturating_add(common)
     }
 
     /// Bits within which this level is decided; `None` when it never is.

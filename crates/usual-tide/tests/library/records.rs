@@ -202,6 +202,9 @@ fn a_change_set_as_json_has_the_documented_form() {
     );
 }
 
+/// Few pieces, so that many texts begin alike: zeros, frequent and rare letters, and characters of two to four bytes.
+const TEXT: &str = "(\0|e|a |Z|9|é|è|窯|\u{10ffff}){0,9}";
+
 fn any_value() -> impl Strategy<Value = Value> {
     let number = prop_oneof![
         any::<i64>().prop_map(|number| number.to_string()),
@@ -233,6 +236,32 @@ proptest! {
                 Ordering::Equal => {}
                 by_prefix => prop_assert_eq!(one.compare(&two), by_prefix),
             }
+        }
+    }
+
+    #[test]
+    fn texts_whose_prefixes_tie_have_the_bytes_in_common_that_they_say_and_are_told_apart_after_them(
+        common in TEXT, ends in (TEXT, TEXT), byte in 0..9_usize, bits in 0..=64_u32,
+    ) {
+        let (one, two) = (common.clone() + &ends.0, common + &ends.1);
+        // Where a text ends is as if zeros followed.
+        let padded = |text: &str, bytes: usize| {
+            let padded = text.bytes().chain(std::iter::repeat(0));
+            padded.take(bytes).collect::<Vec<u8>>()
+        };
+        let first = |text: &str, byte| text.prefix_from(byte).unwrap();
+        let top = |prefix: u64| prefix.checked_shr(64 - bits).unwrap_or(0);
+        prop_assume!(padded(&one, byte) == padded(&two, byte));
+        match top(first(&one, byte)).cmp(&top(first(&two, byte))) {
+            Ordering::Equal => {
+                let after = byte + one.bytes_in_prefix(byte, bits);
+                prop_assert!(after >= byte + bits as usize / 12);
+                prop_assert_eq!(after, byte + two.bytes_in_prefix(byte, bits));
+                prop_assert_eq!(padded(&one, after), padded(&two, after));
+                let next = first(&one, after).cmp(&first(&two, after));
+                prop_assert!(next.is_eq() || next == one.cmp(&two));
+            }
+            by_prefix => prop_assert_eq!(one.cmp(&two), by_prefix),
         }
     }
 

@@ -61,11 +61,16 @@ fn texts() -> Vec<String> {
         "\0".into(),
         "a".into(),
         "a\0".into(),
+        "a\0\0\0\0\0\0\0\0\0b".into(),
         "kiln sh".into(),
         "kiln shelf a".into(),
         "kiln shelf b".into(),
         format!("{long}a"),
         format!("{long}b"),
+        "éééé".into(),
+        "ééééé".into(),
+        "窯窯窯a".into(),
+        "窯窯窯窯".into(),
         "\u{10ffff}".into(),
     ];
     texts.into()

@@ -151,6 +151,10 @@ impl<T> SortKey<T> for GroupLevel<T> {
         None
     }
 
+    fn bytes_in_prefix(&self, _: &T, _: usize, _: u32) -> usize {
+        0
+    }
+
     fn compare(&self, one: &T, two: &T) -> Ordering {
         let parts = &self.group.parts;
         if parts.given.is_empty() {
