@@ -185,13 +185,39 @@ impl<T: Item> ListState<T> {
                 self.break_ties(ties, &refinement, context);
             }
         }
-        let found = rows_in_parts(arriving.len(), |part| {
-            self.gaps(&arriving[part], &runs.runs, affected, goes, context)
+        let near = match self.query.order() {
+            None => self.gaps_by_neighbour(&arriving, goes, context),
+            Some(_) => None,
+        };
+        let places = near.unwrap_or_else(|| {
+            let found = rows_in_parts(arriving.len(), |part| {
+                self.gaps(&arriving[part], &runs.runs, affected, goes, context)
+            });
+            found.concat()
         });
-        for (row, place) in arriving.iter_mut().zip(found.into_iter().flatten()) {
+        for (row, place) in arriving.iter_mut().zip(places) {
             row.arrival.place = place;
         }
         arriving
+    }
+
+    /// The same for a list in source order: each right after the nearest row before it in the source that is shown and stays.
+    /// `None` where one is not near, since places that are found in two ways do not go together.
+    fn gaps_by_neighbour(
+        &self,
+        arriving: &[Arriving],
+        goes: &(dyn Fn(Slot) -> bool + Sync),
+        context: Context<'_, T>,
+    ) -> Option<Vec<Cursor>> {
+        let place = |row: &Arriving| {
+            let stays = |slot| !goes(slot);
+            self.place_by_neighbour(row.arrival.slot, stays, context)
+        };
+        let found = rows_in_parts(arriving.len(), |part| -> Option<Vec<Cursor>> {
+            arriving[part].iter().map(place).collect()
+        });
+        let found: Option<Vec<_>> = found.into_iter().collect();
+        Some(found?.concat())
     }
 
     /// Sorts arriving rows of equal prefix, which are in source order.

@@ -317,7 +317,7 @@ impl<T: Item> ListState<T> {
         context: Context<'_, T>,
     ) -> Cursor {
         if self.query.order().is_none()
-            && let Some(place) = self.place_by_neighbour(slot, context)
+            && let Some(place) = self.place_by_neighbour(slot, |_| true, context)
         {
             return place;
         }
@@ -332,14 +332,19 @@ impl<T: Item> ListState<T> {
         }
     }
 
-    /// In source order the row goes right after the nearest row shown before it, which is mostly near.
-    fn place_by_neighbour(&self, slot: Slot, context: Context<'_, T>) -> Option<Cursor> {
+    /// In source order the row goes right after the nearest row before it that is shown and stays, which is mostly near.
+    pub(super) fn place_by_neighbour(
+        &self,
+        slot: Slot,
+        stays: impl Fn(Slot) -> bool,
+        context: Context<'_, T>,
+    ) -> Option<Cursor> {
         let mut before = context.source.rows_before(slot);
         for _ in 0..NEAR {
             let Some(row) = before.next() else {
                 return Some(self.rows.cursor(0));
             };
-            if let Some(place) = self.rows.cursor_after(row) {
+            if let Some(place) = self.rows.cursor_after(row).filter(|_| stays(row)) {
                 return Some(place);
             }
         }

@@ -115,6 +115,36 @@ impl<'a> Values<'a> {
         (0..self.len).map_while(move |at| self.get(at))
     }
 
+    /// The texts of all values, one after the other.
+    fn texts(&self, width: usize) -> &'a [u8] {
+        let bytes = self.text.as_bytes();
+        bytes.get(width * self.len..).unwrap_or_default()
+    }
+
+    /// The places of values that are not the same to the letter in another block of as many, and of shared texts, of which a
+    /// block does not tell. O(length).
+    pub(super) fn differing(self, other: Values<'_>) -> impl Iterator<Item = usize> {
+        let (width, other_width) = (self.width(), other.width());
+        let (mine, others) = (self.texts(width), other.texts(other_width));
+        let (mut start, mut other_start) = (0, 0);
+        (0..self.len.min(other.len)).filter(move |at| {
+            let entries = (self.entry(width, *at), other.entry(other_width, *at));
+            let ends = (
+                (entries.0 >> TAG_BITS) as usize,
+                (entries.1 >> TAG_BITS) as usize,
+            );
+            let tags = (
+                entries.0 as usize % Tag::ALL.len(),
+                entries.1 as usize % Tag::ALL.len(),
+            );
+            let same = tags.0 == tags.1
+                && tags.0 != Tag::Shared as usize
+                && mine.get(start..ends.0) == others.get(other_start..ends.1);
+            (start, other_start) = ends;
+            !same
+        })
+    }
+
     /// The same values with another at one place. O(length).
     pub(super) fn with(&self, at: usize, tag: Tag, text: &str) -> Box<str> {
         let old = self.get(at).map_or(0, |(_, text)| text.len());

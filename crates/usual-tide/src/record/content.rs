@@ -340,6 +340,23 @@ impl<'a, 'b> SideBySide<'a, 'b> {
         self.one.values == self.two.values && self.one.shared == self.two.shared
     }
 
+    /// Whether all is the same, as values are.
+    fn is_same(&self) -> bool {
+        let (one, two) = (self.one, self.two);
+        let same = |at: usize| one.at(Spot::Value(at)) == two.at(Spot::Value(at));
+        if self.is_same_text() {
+            return true;
+        }
+        if one.end - one.from == one.names.len() {
+            return one.values.differing(two.values).all(same);
+        }
+        let mut steps = (one.from..one.end).filter_map(|at| one.names.step(at));
+        steps.all(|step| match step {
+            Step::Value { value, .. } => same(value),
+            _ => true,
+        })
+    }
+
     /// The steps of the members that are no objects and are not the same to the letter, with both values; and where
     /// objects begin and end.
     pub(super) fn differing(
@@ -424,11 +441,7 @@ impl PartialEq for List<'_> {
 impl PartialEq for Object<'_> {
     fn eq(&self, other: &Self) -> bool {
         if let Some(both) = self.side_by_side(other) {
-            return both.is_same_text()
-                || both
-                    .differing()
-                    .filter_map(|(_, values)| values)
-                    .all(|(one, two)| one == two);
+            return both.is_same();
         }
         let lookup = Lookup::of(*other);
         let mut members = 0;
