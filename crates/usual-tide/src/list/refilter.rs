@@ -51,7 +51,8 @@ impl<T: Item> ListState<T> {
         let (mut plan, slots, keys) = match query.order() {
             _ if narrower => (self.plan_narrower(query, context), Vec::new(), Vec::new()),
             None => {
-                let (plan, slots) = self.plan_by_source(query, context);
+                let hits = self.hits(query, context);
+                let (plan, slots) = Plan::of_source(context.source, &self.rows, &hits);
                 (plan, slots, Vec::new())
             }
             Some(sort) => {
@@ -115,40 +116,14 @@ impl<T: Item> ListState<T> {
         change
     }
 
-    /// The plan for a list in source order, and the rows that arrive: one walk over the source.
-    fn plan_by_source(&self, query: &Query<T>, context: Context<'_, T>) -> (Plan, Vec<Slot>) {
-        let hits = self.hits(query, context);
-        let mut plan = Plan {
-            parts: Vec::new(),
-            leaving: Vec::with_capacity(self.rows.len()),
-        };
-        let hidden = context.source.len().saturating_sub(self.rows.len());
-        let mut slots = Vec::with_capacity(hidden);
-        let mut at = 0;
-        for (slot, hit) in context.source.chunks().flatten().zip(hits) {
-            if hidden == 0 || self.rows.contains(*slot) {
-                plan.keep_or_leave(at, *slot, hit);
-                at += 1;
-            } else if hit {
-                plan.arrive(slots.len());
-                slots.push(*slot);
-            }
-        }
-        (plan, slots)
-    }
-
     /// The plan when no row can arrive: one letter more in a search asks only the rows that matched.
     fn plan_narrower(&self, query: &Query<T>, context: Context<'_, T>) -> Plan {
         let kept = CachedSearch::of(query, context);
-        let mut plan = Plan::default();
-        let rows = self.rows.chunks().flatten();
         if let (Some(kept), Some(near)) = (&kept, self.row_text()) {
             let found = kept.among(near, &self.rows);
-            for (at, slot) in rows.enumerate() {
-                let stays = found.has(at) || self.held.contains_key(slot);
-                plan.keep_or_leave(at, *slot, stays);
-            }
-            return plan;
+            let rows = self.rows.chunks().flatten().enumerate();
+            let stays = rows.map(|(at, slot)| found.has(at) || self.held.contains_key(slot));
+            return Plan::of_rows(&self.rows, &stays.collect::<Vec<bool>>());
         }
         let matches = |slot: Slot| match &kept {
             Some(kept) => kept.holds(slot),
@@ -158,18 +133,14 @@ impl<T: Item> ListState<T> {
             }
         };
         let stays = rows_in_parts(self.rows.len(), |part| -> Vec<bool> {
-            let rows = self.rows.rows_from(self.rows.cursor(part.start));
             let stays = |slot| self.held.contains_key(&slot) || matches(slot);
-            rows.take(part.len()).map(stays).collect()
+            said_of(&self.rows, part, stays)
         });
-        for (at, (slot, stays)) in rows.zip(stays.into_iter().flatten()).enumerate() {
-            plan.keep_or_leave(at, *slot, stays);
-        }
-        plan
+        Plan::of_rows(&self.rows, &stays.concat())
     }
 
     /// For each item, in source order, whether the filter lets it pass or it is held.
-    fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> impl Iterator<Item = bool> {
+    fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> Vec<bool> {
         let wider = query.scope(&self.query) == Scope::Wider;
         let matches = |slot: Slot| {
             let item = context.items.get(slot);
@@ -195,17 +166,22 @@ impl<T: Item> ListState<T> {
             let matches = |slot| wider && self.rows.contains(slot) || matches(slot);
             walk_in_parts(context, |slot| apart(slot, matches(slot)))
         };
-        parts.into_iter().flatten()
+        parts.concat()
     }
 
     /// The same by slot.
     fn hits_by_slot(&self, query: &Query<T>, context: Context<'_, T>) -> Bits {
         let mut by_slot = Bits::new(context.items.used());
         let hits = self.hits(query, context);
-        for (slot, hit) in context.source.chunks().flatten().zip(hits) {
-            if hit {
-                by_slot.set(slot.index());
+        let mut hits = hits.as_slice();
+        for slots in context.source.chunks() {
+            let (these, others) = hits.split_at(slots.len());
+            for (slot, hit) in slots.iter().zip(these) {
+                if *hit {
+                    by_slot.set(slot.index());
+                }
             }
+            hits = others;
         }
         by_slot
     }
@@ -425,8 +401,16 @@ fn walk_in_parts<T: Item>(
     context: Context<'_, T>,
     hit: impl Fn(Slot) -> bool + Sync,
 ) -> Vec<Vec<bool>> {
-    in_parts(context.source.len(), |part| -> Vec<bool> {
-        let rows = context.source.rows_from(context.source.cursor(part.start));
-        rows.take(part.len()).map(&hit).collect()
+    in_parts(context.source.len(), |part| {
+        said_of(context.source, part, &hit)
     })
+}
+
+/// What there is to say of some rows, leaf by leaf.
+fn said_of(rows: &RowTree, part: Range<usize>, say: impl Fn(Slot) -> bool) -> Vec<bool> {
+    let mut said = Vec::with_capacity(part.len());
+    for slots in rows.chunks_in(part) {
+        said.extend(slots.iter().map(|slot| say(*slot)));
+    }
+    said
 }

@@ -2,6 +2,7 @@
 
 use super::ids::{NodeId, Slot};
 use super::tree::{CountedTree, Cursor};
+use std::ops::Range;
 
 impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     pub(crate) fn len(&self) -> usize {
@@ -94,6 +95,23 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
             let node = self.leaf(leaf);
             leaf = node.next;
             Some(node.slots())
+        })
+    }
+
+    /// Some of the rows in order, leaf by leaf. O(log n) to begin.
+    pub(crate) fn chunks_in(&self, rows: Range<usize>) -> impl Iterator<Item = &[Slot]> {
+        let Cursor { mut leaf, index } = self.cursor(rows.start);
+        let (mut skip, mut left) = (index, rows.len());
+        std::iter::from_fn(move || {
+            if leaf.is_none() || left == 0 {
+                return None;
+            }
+            let node = self.leaf(leaf);
+            leaf = node.next;
+            let slots = &node.slots()[std::mem::take(&mut skip)..];
+            let slots = &slots[..slots.len().min(left)];
+            left -= slots.len();
+            Some(slots)
         })
     }
 
