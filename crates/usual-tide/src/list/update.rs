@@ -76,19 +76,12 @@ impl<T: Item> ListState<T> {
 
     fn update_one(&mut self, touch: &Touch<'_, T>, context: Context<'_, T>) {
         if let Some(effect) = self.effect(touch) {
-            self.apply_effect(touch, effect, None, context);
+            self.apply_effect(touch, effect, context);
         }
     }
 
-    /// `placed_before` is the item by which the row got its place, when it is held no more.
-    fn apply_effect(
-        &mut self,
-        touch: &Touch<'_, T>,
-        effect: Effect,
-        placed_before: Option<&T>,
-        context: Context<'_, T>,
-    ) {
-        let deltas = self.deltas(&[AffectedRow { touch, effect }], placed_before);
+    fn apply_effect(&mut self, touch: &Touch<'_, T>, effect: Effect, context: Context<'_, T>) {
+        let deltas = self.deltas(&[AffectedRow { touch, effect }]);
         let rows = self.rows.len();
         let from = match effect {
             Effect::Arrives => None,
@@ -130,7 +123,7 @@ impl<T: Item> ListState<T> {
         if affected.is_empty() {
             return;
         }
-        let deltas = self.deltas(&affected, None);
+        let deltas = self.deltas(&affected);
         let count = affected.len();
         let touched = if count >= rows / REBUILD_SHARE {
             self.rebuild_with(&affected, context)
@@ -218,7 +211,7 @@ impl<T: Item> ListState<T> {
             moved: false,
             anew: false,
         };
-        self.apply_effect(&touch, effect, Some(placed_by), context);
+        self.apply_effect(&touch, effect, context);
     }
 
     /// Puts a row in, whether it matches or not.
@@ -230,7 +223,7 @@ impl<T: Item> ListState<T> {
             moved: false,
             anew: false,
         };
-        self.apply_effect(&touch, Effect::Arrives, None, context);
+        self.apply_effect(&touch, Effect::Arrives, context);
     }
 
     /// What becomes of a row; `None` when the list never sees it.

@@ -5,7 +5,7 @@ use std::ops::AddAssign;
 use std::sync::Arc;
 
 /// Most children of a node.
-const FAN: usize = if cfg!(any(test, fuzzing)) { 4 } else { 16 };
+const FAN: usize = if cfg!(any(test, fuzzing)) { 4 } else { 8 };
 
 /// What an element, or a run of them, adds up to.
 pub(crate) trait CountedSums: Copy + Default + AddAssign + Debug {

@@ -34,20 +34,40 @@ pub(in crate::list) struct Deltas {
 const FEW: usize = 4;
 
 impl Deltas {
+    /// That of the section with a key.
     fn of<T: Item>(&mut self, key: SectionKey, group: &Group<T>, layout: &Layout) -> &mut Delta {
-        let at = if self.index.is_empty() {
-            self.deltas.iter().position(|delta| delta.name.key == key)
-        } else {
-            self.index.get(&key).copied()
-        };
-        let at = at.unwrap_or_else(|| {
+        self.known_or(&key, || {
             let at = find_section(group, layout, &key);
             let known = at.ok().and_then(|at| layout.get(at));
+            let name = match known {
+                Some((_, placed)) => Arc::clone(&placed.section.name),
+                None => group.name(key.clone()),
+            };
+            (name, at)
+        })
+    }
+
+    /// That of the section that holds a row: found without a comparison of keys.
+    fn of_row(&mut self, position: usize, layout: &Layout) -> Option<&mut Delta> {
+        let (before, placed) = layout.at_row(position)?;
+        let name = &placed.section.name;
+        Some(self.known_or(&name.key, || (Arc::clone(name), Ok(before.sections))))
+    }
+
+    fn known_or(
+        &mut self,
+        key: &SectionKey,
+        find: impl FnOnce() -> (Arc<SectionName>, Result<usize, usize>),
+    ) -> &mut Delta {
+        let at = if self.index.is_empty() {
+            self.deltas.iter().position(|delta| delta.name.key == *key)
+        } else {
+            self.index.get(key).copied()
+        };
+        let at = at.unwrap_or_else(|| {
+            let (name, at) = find();
             self.deltas.push(Delta {
-                name: match known {
-                    Some((_, placed)) => Arc::clone(&placed.section.name),
-                    None => group.name(key),
-                },
+                name,
                 at,
                 removed: 0,
                 insert_row: 0,
@@ -196,35 +216,28 @@ pub(in crate::list) struct TallyChange {
 }
 
 impl<T: Item> ListState<T> {
-    /// What an edit will do to the sections; `None` in a list without grouping. `placed_before` is the item
-    /// by which a single row got its place, where that is not the one that it is held by.
-    pub(in crate::list) fn deltas(
-        &self,
-        affected: &[AffectedRow<'_, T>],
-        placed_before: Option<&T>,
-    ) -> Option<Deltas> {
+    /// What an edit will do to the sections; `None` in a list without grouping.
+    pub(in crate::list) fn deltas(&self, affected: &[AffectedRow<'_, T>]) -> Option<Deltas> {
         let (group, layout) = (self.query.grouping()?, self.layout()?);
         let mut deltas = Deltas::default();
         deltas.deltas.reserve(2);
         for AffectedRow { touch, effect } in affected {
-            let held = self.held.get(&touch.slot);
             let tallied = |item: Option<&Arc<T>>| item.map(|item| group.tallied(item));
-            let placed = placed_before.or(held.or(touch.before).map(|item| &**item));
+            let position = || self.rows.position(touch.slot);
             if let (Effect::Stays, Some(before), Some(after)) = (*effect, touch.before, touch.after)
             {
-                if let (true, Some(placed)) = (group.has_totals(), placed)
-                    && !group.same_totals(before, after)
-                {
+                if group.has_totals() && !group.same_totals(before, after) {
                     let values = [(group.tallied(before), false), (group.tallied(after), true)];
-                    let delta = deltas.of(group.key(placed), group, layout);
-                    delta.tallied.extend(values);
+                    let delta = position().and_then(|at| deltas.of_row(at, layout));
+                    if let Some(delta) = delta {
+                        delta.tallied.extend(values);
+                    }
                 }
                 continue;
             }
             if *effect != Effect::Arrives
-                && let Some(placed) = placed
+                && let Some(delta) = position().and_then(|at| deltas.of_row(at, layout))
             {
-                let delta = deltas.of(group.key(placed), group, layout);
                 delta.removed += 1;
                 if group.has_totals() {
                     delta
