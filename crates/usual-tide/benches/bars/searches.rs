@@ -7,6 +7,7 @@ use memchr::memmem;
 use usual_tide::{Query, Search, Store};
 
 const FIRST: &str = "first letter of a search: which rows match";
+const SORTED: &str = "first letter in a list sorted by a number: the whole change of the list";
 const THIRD: &str = "third letter, 1 % matched before: which rows match";
 const CHANGE: &str = "third letter, 1 % matched before: the whole change of the list";
 
@@ -15,7 +16,8 @@ fn search(text: &str) -> Search<Piece> {
 }
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
-    if ![FIRST, THIRD, CHANGE].iter().any(|name| report.wants(name)) {
+    let names = [FIRST, SORTED, THIRD, CHANGE];
+    if !names.iter().any(|name| report.wants(name)) {
         return;
     }
     let items = Piece::many(rows, &mut Random(0x5ea7c4));
@@ -37,6 +39,19 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
         || seconds(|| scan("q")),
         || seconds(|| store.count_found(&search("q"))),
     );
+    let sorted = store.bind(Query::new().sort(Piece::RANK));
+    report.compare(
+        SORTED,
+        rows,
+        &turns,
+        || seconds(|| scan("q")),
+        || {
+            let mut list = store.list_mut(sorted).unwrap();
+            list.change_query(Query::unsearched);
+            seconds(|| list.change_query(|query| query.search(search("q"))))
+        },
+    );
+    store.unbind(sorted).unwrap();
     let list = store.bind(Query::new());
     let mut type_in = |letters: &str| {
         let search = search(letters);

@@ -64,7 +64,14 @@ impl<T: Item> BoundList<'_, T> {
             .filter(|_| self.query().searching().is_some_and(same_text))
         {
             Some(near) => kept.among(near, &state.rows).count(),
-            None => state.rows.rows().filter(|slot| kept.holds(*slot)).count(),
+            None => {
+                let all = kept.all_for(state.rows.len());
+                let holds = |slot: &Slot| match &all {
+                    Some(all) => all.has(slot.index()),
+                    None => kept.holds(*slot),
+                };
+                state.rows.rows().filter(holds).count()
+            }
         }
     }
 }
@@ -121,6 +128,11 @@ impl<'a, T: Item> CachedSearch<'a, T> {
             all.join(&part);
         }
         all
+    }
+
+    /// The same where so many rows are to be asked that it costs less than to ask them one by one, here and there in the text.
+    pub(super) fn all_for(&self, rows: usize) -> Option<Bits> {
+        (rows > self.context.items.used() / FEW).then(|| self.all())
     }
 
     /// The rows of a list that hold the words, by position, from their text alone.

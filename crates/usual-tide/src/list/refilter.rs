@@ -125,9 +125,11 @@ impl<T: Item> ListState<T> {
             let stays = rows.map(|(at, slot)| found.has(at) || self.held.contains_key(slot));
             return Plan::of_rows(&self.rows, &stays.collect::<Vec<bool>>());
         }
-        let matches = |slot: Slot| match &kept {
-            Some(kept) => kept.holds(slot),
-            None => {
+        let all = kept.as_ref().and_then(|kept| kept.all_for(self.rows.len()));
+        let matches = |slot: Slot| match (&all, &kept) {
+            (Some(all), _) => all.has(slot.index()),
+            (None, Some(kept)) => kept.holds(slot),
+            (None, None) => {
                 let item = context.items.get(slot);
                 item.is_some_and(|item| query.matches(item))
             }
