@@ -136,7 +136,7 @@ impl<T: Item> ListState<T> {
         };
         let stays = rows_in_parts(self.rows.len(), |part| -> Vec<bool> {
             let stays = |slot| self.held.contains_key(&slot) || matches(slot);
-            said_of(&self.rows, part, stays)
+            ask_each(&self.rows, part, stays)
         });
         Plan::of_rows(&self.rows, &stays.concat())
     }
@@ -404,15 +404,15 @@ fn walk_in_parts<T: Item>(
     hit: impl Fn(Slot) -> bool + Sync,
 ) -> Vec<Vec<bool>> {
     in_parts(context.source.len(), |part| {
-        said_of(context.source, part, &hit)
+        ask_each(context.source, part, &hit)
     })
 }
 
-/// What there is to say of some rows, leaf by leaf.
-fn said_of(rows: &RowTree, part: Range<usize>, say: impl Fn(Slot) -> bool) -> Vec<bool> {
-    let mut said = Vec::with_capacity(part.len());
+/// Asks something of each row of a part, leaf by leaf.
+fn ask_each(rows: &RowTree, part: Range<usize>, ask: impl Fn(Slot) -> bool) -> Vec<bool> {
+    let mut answers = Vec::with_capacity(part.len());
     for slots in rows.chunks_in(part) {
-        said.extend(slots.iter().map(|slot| say(*slot)));
+        answers.extend(slots.iter().map(|slot| ask(*slot)));
     }
-    said
+    answers
 }
