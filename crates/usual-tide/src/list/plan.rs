@@ -31,7 +31,7 @@ impl Plan {
         self.push(Part::Arrives { first, len: 1 });
     }
 
-    /// The plan for rows of which each stays or leaves as it is said of it; in parts, side by side.
+    /// The plan for the rows of a list, of which some stay; in parts, side by side.
     pub(super) fn of_rows(rows: &RowTree, stays: &[bool]) -> Self {
         let plans = in_parts(stays.len(), |part| {
             let leaving = stays[part.clone()].iter().filter(|stays| !**stays).count();
@@ -52,8 +52,8 @@ impl Plan {
         all
     }
 
-    /// The plan for a list in source order that is to show what it is said of each row of the source, and the rows that arrive;
-    /// in parts, side by side.
+    /// The plan for a list in source order that is to show the rows of the source that are hits, and the rows that arrive; in
+    /// parts, side by side.
     pub(super) fn of_source(source: &RowTree, rows: &RowTree, hits: &[bool]) -> (Self, Vec<Slot>) {
         if source.len() == rows.len() {
             return (Self::of_rows(source, hits), Vec::new());
@@ -128,23 +128,21 @@ impl Plan {
     }
 }
 
-/// Runs of rows of which the same is said, within a leaf.
+/// Runs of rows, each within a leaf, that have the same answer.
 fn for_each_run(
     rows: &RowTree,
-    said: &[bool],
+    answers: &[bool],
     part: Range<usize>,
     mut run: impl FnMut(&[Slot], bool),
 ) {
-    let mut said = &said[part.clone()];
+    let mut answers = &answers[part.clone()];
     for mut slots in rows.chunks_in(part) {
-        while let Some(first) = said[..slots.len()].first() {
-            let len = said[..slots.len()]
-                .iter()
-                .take_while(|other| *other == first)
-                .count();
+        while let Some(first) = answers[..slots.len()].first() {
+            let same = answers[..slots.len()].iter();
+            let len = same.take_while(|other| *other == first).count();
             let (these, others) = slots.split_at(len);
             run(these, *first);
-            (slots, said) = (others, &said[len..]);
+            (slots, answers) = (others, &answers[len..]);
         }
     }
 }

@@ -20,8 +20,8 @@ use std::sync::Arc;
 /// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
 const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
-/// From so many rows that arrive for each that there is, all are sorted again.
-const SORT_ALL_SHARE: usize = 2;
+/// From so many rows that arrive for each that there is, all are sorted again: where prefixes decide, and where items are read.
+const SORT_ALL_SHARE: (usize, usize) = (2, 1);
 
 /// From one row that arrives for so many that there are, both are walked side by side.
 const SIDE_BY_SIDE_SHARE: usize = 4;
@@ -63,8 +63,11 @@ impl<T: Item> ListState<T> {
                 };
                 let new = self.rows_to_show(&hits, context);
                 // Where many come back it costs less to sort all rows again than to look for the place of each.
-                let sorts_all =
-                    new.len() >= self.rows.len() * SORT_ALL_SHARE && self.held.is_empty();
+                let share = match sort.is_decided_by_prefix() {
+                    true => SORT_ALL_SHARE.0,
+                    false => SORT_ALL_SHARE.1,
+                };
+                let sorts_all = new.len() >= self.rows.len() * share && self.held.is_empty();
                 let all = sorts_all.then(|| {
                     let source = context.source.chunks().flatten().copied();
                     ordered(source.filter(|slot| hits.has(slot.index())).collect())
@@ -136,7 +139,7 @@ impl<T: Item> ListState<T> {
         };
         let stays = rows_in_parts(self.rows.len(), |part| -> Vec<bool> {
             let stays = |slot| self.held.contains_key(&slot) || matches(slot);
-            said_of(&self.rows, part, stays)
+            ask_each(&self.rows, part, stays)
         });
         Plan::of_rows(&self.rows, &stays.concat())
     }
@@ -404,15 +407,15 @@ fn walk_in_parts<T: Item>(
     hit: impl Fn(Slot) -> bool + Sync,
 ) -> Vec<Vec<bool>> {
     in_parts(context.source.len(), |part| {
-        said_of(context.source, part, &hit)
+        ask_each(context.source, part, &hit)
     })
 }
 
-/// What there is to say of some rows, leaf by leaf.
-fn said_of(rows: &RowTree, part: Range<usize>, say: impl Fn(Slot) -> bool) -> Vec<bool> {
-    let mut said = Vec::with_capacity(part.len());
+/// Asks something of each row of a part, leaf by leaf.
+fn ask_each(rows: &RowTree, part: Range<usize>, ask: impl Fn(Slot) -> bool) -> Vec<bool> {
+    let mut answers = Vec::with_capacity(part.len());
     for slots in rows.chunks_in(part) {
-        said.extend(slots.iter().map(|slot| say(*slot)));
+        answers.extend(slots.iter().map(|slot| ask(*slot)));
     }
-    said
+    answers
 }

@@ -360,10 +360,15 @@ impl<'a, T> Refinement<'a, T> {
     /// For rows that tie in [`next_bytes`](Self::next_bytes) as well, one of which is this item's.
     pub(crate) fn after_bytes(&self, item: Option<&Arc<T>>) -> Self {
         let tied = self.levels.first().and_then(|level| match self.tied {
-            Some(tied) => Some(Tied {
-                byte: item.map_or(tied.byte, |item| level.byte_after(item, tied)),
-                bits: u64::BITS,
-            }),
+            Some(tied) => {
+                let after = item.map_or(tied.byte, |item| level.byte_after(item, tied));
+                // A value that gives the same bytes for ever is asked for no more of them.
+                let goes_on = after > tied.byte || tied.bits < u64::BITS;
+                Some(Tied {
+                    byte: if goes_on { after } else { usize::MAX },
+                    bits: u64::BITS,
+                })
+            }
             None => level.tied_in(u64::BITS),
         });
         Self { tied, ..*self }

@@ -45,27 +45,22 @@ pub(super) fn bytes_within(text: &[u8], bits: u32) -> usize {
     text.len() + (left / len(0)) as usize
 }
 
-/// Bits for each byte that a text begins or goes on with, by how often it is met in titles and names.
+/// Bits for the first byte of each character, by how often it is met in titles and names.
 const fn len_of(byte: u8) -> u8 {
     match byte {
         b'e' | b' ' => 4,
         b'a' | b'd' | b'h' | b'i' | b'l'..=b'o' | b'r'..=b't' => 5,
         b'0'..=b'3'
-        | b'b'
-        | b'c'
-        | b'f'
-        | b'g'
-        | b'j'
-        | b'k'
-        | b'p'
-        | b'q'
+        | b'b'..=b'c'
+        | b'f'..=b'g'
+        | b'j'..=b'k'
+        | b'p'..=b'q'
         | b'u'
-        | b'x'
-        | b'y' => 6,
+        | b'x'..=b'y' => 6,
         b'4'..=b'9' | b'v' | b'w' | b'z' | b','..=b'/' => 7,
         b':' => 8,
         0..=31 | b'A'..=b'Z' | b'_' => 9,
-        // The first byte of a character past ASCII.
+        // Characters past ASCII.
         0xC2..=0xF4 => 10,
         b'!'..=b'+' => 11,
         _ => 12,

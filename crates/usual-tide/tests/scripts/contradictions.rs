@@ -10,22 +10,62 @@ use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use usual_tide::query::{SortValue, Total};
 use usual_tide::{Group, Place, Query, Replica, Sort, Store};
 
-/// A value whose prefix and comparison have nothing to do with each other.
+/// A value whose prefix, bytes and comparison have nothing to do with each other.
 struct Fickle(u16, Arc<AtomicU64>);
+
+impl Fickle {
+    fn draw(&self) -> usize {
+        (self.1.fetch_add(0x9e37_79b9_7f4a_7c15, Relaxed) >> 60) as usize % 4
+    }
+}
 
 impl SortValue for Fickle {
     fn prefix(&self) -> u64 {
         u64::from(self.0 % 3) << 40
     }
+    fn prefix_from(&self, _: usize) -> Option<u64> {
+        [None, Some(0), Some(0), Some(self.prefix())][self.draw()]
+    }
+    fn bytes_in_prefix(&self, _: usize, _: u32) -> usize {
+        [0, 0, 3, usize::MAX][self.draw()]
+    }
     fn compare(&self, other: &Self) -> Ordering {
-        let draw = self.1.fetch_add(0x9e37_79b9_7f4a_7c15, Relaxed) >> 60;
         [
             Ordering::Less,
             Ordering::Equal,
             Ordering::Greater,
             self.0.cmp(&other.0),
-        ][draw as usize % 4]
+        ][self.draw()]
     }
+}
+
+/// A value that gives the same bytes for ever, and says that they are no more than none.
+struct Endless(u16);
+
+impl SortValue for Endless {
+    fn prefix(&self) -> u64 {
+        7
+    }
+    fn prefix_from(&self, _: usize) -> Option<u64> {
+        Some(7)
+    }
+    fn bytes_in_prefix(&self, _: usize, _: u32) -> usize {
+        0
+    }
+    fn compare(&self, other: &Self) -> Ordering {
+        self.0.cmp(&other.0)
+    }
+}
+
+#[test]
+fn values_that_give_the_same_bytes_for_ever_are_sorted_by_comparison() {
+    let sort = || Sort::by_value(|thing: &Thing| Endless(u16::MAX - thing.key));
+    let mut store = Store::load((0..4000).map(|key| thing(key, key as u8))).unwrap();
+    let list = store.bind(Query::new().sort(sort()));
+    let late = (4000..8000).map(|key| thing(key, key as u8));
+    store.add_many(late, Place::Start).unwrap();
+    let keys = store.list(list).unwrap().items().map(|thing| thing.key);
+    assert!(keys.eq((0..8000).rev()));
 }
 
 proptest! {
