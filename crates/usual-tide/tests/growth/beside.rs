@@ -13,6 +13,9 @@ thread_local! {
     pub(crate) static ASKED: Cell<u64> = const { Cell::new(0) };
 }
 
+/// From here on keys are those of no item, however many there are.
+const FRESH: u32 = 1 << 30;
+
 fn asked() {
     ASKED.set(ASKED.get() + 1);
 }
@@ -264,7 +267,7 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         |n, cost| {
             let (mut store, tickets) = adding(n);
             cost(OPERATIONS, &mut || {
-                for (ticket, id) in tickets.iter().zip(1_000_000..).take(OPERATIONS as usize) {
+                for (ticket, id) in tickets.iter().zip(FRESH..).take(OPERATIONS as usize) {
                     store.writes_mut().confirm_as(*ticket, piece(id)).unwrap();
                 }
             })
@@ -283,10 +286,10 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             // The first answer parts them.
             store
                 .writes_mut()
-                .confirm_as(asked[0], piece(999_999))
+                .confirm_as(asked[0], piece(FRESH - 1))
                 .unwrap();
             cost(OPERATIONS, &mut || {
-                for (ticket, id) in asked[1..].iter().zip(1_000_000..).take(OPERATIONS as usize) {
+                for (ticket, id) in asked[1..].iter().zip(FRESH..).take(OPERATIONS as usize) {
                     store.writes_mut().confirm_as(*ticket, piece(id)).unwrap();
                 }
             })
