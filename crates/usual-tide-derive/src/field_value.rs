@@ -265,8 +265,8 @@ fn newtype(input: &DeriveInput, inner: &syn::Type) -> TokenStream {
                 ::usual_tide::query::SortValue::prefix_from(&self.0, byte)
             }
 
-            fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
-                ::usual_tide::query::SortValue::bytes_in_prefix(&self.0, byte, bits)
+            fn bytes_in_prefix(&self, bits: u32) -> usize {
+                ::usual_tide::query::SortValue::bytes_in_prefix(&self.0, bits)
             }
 
             fn compare(&self, other: &Self) -> ::std::cmp::Ordering {

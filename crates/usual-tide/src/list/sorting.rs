@@ -175,6 +175,7 @@ pub(super) fn break_ties<'a, T: Item>(
     item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
 ) {
     if ties.len() >= WORTH_REFINING {
+        let refinement = &refinement.of_item(item(ties[0].slot));
         // Where a key has few values, all rows soon have the same one: then the next key is as good as a first one.
         if refinement.known_bytes().is_some() && all_tie(ties, refinement, item) {
             if let Some(next) = refinement.next_level() {

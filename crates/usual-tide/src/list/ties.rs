@@ -106,6 +106,7 @@ where
         let Some(refinement) = refinement.filter(|_| is_worth) else {
             return self.search(rows, arriving, refinement, places);
         };
+        let refinement = &refinement.of_item(self.arriving[arriving.start]);
         if refinement.known_bytes().is_some() && self.all_tie(&rows, &arriving, refinement) {
             return self.place(rows, arriving, refinement.next_level().as_ref(), places);
         }

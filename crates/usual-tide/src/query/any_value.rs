@@ -70,13 +70,10 @@ impl SortValue for Value<'_> {
         }
     }
 
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
         match self {
             // The kind stands above the text's first bits.
-            Self::Text(text) if byte == 0 => {
-                text.bytes_in_prefix(0, bits.saturating_sub(KIND_BITS))
-            }
-            Self::Text(text) => text.bytes_in_prefix(byte, bits),
+            Self::Text(text) => text.bytes_in_prefix(bits.saturating_sub(KIND_BITS)),
             _ => 0,
         }
     }
@@ -161,8 +158,8 @@ impl<T> SortKey<T> for AnyField<T> {
         self.value(item).prefix_from(byte)
     }
 
-    fn bytes_in_prefix(&self, item: &T, byte: usize, bits: u32) -> usize {
-        self.value(item).bytes_in_prefix(byte, bits)
+    fn bytes_in_prefix(&self, item: &T, bits: u32) -> usize {
+        self.value(item).bytes_in_prefix(bits)
     }
 
     fn compare(&self, one: &T, two: &T) -> Ordering {

@@ -102,7 +102,7 @@ impl<T: 'static> SortKey<T> for Collated<T> {
         Some(eight_bytes(&self.0.collation.key(&text), byte))
     }
 
-    fn bytes_in_prefix(&self, _: &T, _: usize, bits: u32) -> usize {
+    fn bytes_in_prefix(&self, _: &T, bits: u32) -> usize {
         (bits / u8::BITS) as usize
     }
 

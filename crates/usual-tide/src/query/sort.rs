@@ -329,11 +329,13 @@ pub(crate) struct Refinement<'a, T> {
     tied: Option<Tied>,
 }
 
-/// The bytes before one of them are equal, and so many bits of the prefix from there on.
+/// What rows have in common of a key that is text.
 #[derive(Clone, Copy)]
-struct Tied {
-    byte: usize,
-    bits: u32,
+enum Tied {
+    /// So many first bits of its prefix.
+    Bits(u32),
+    /// So many first bytes.
+    Bytes(usize),
 }
 
 impl<'a, T> Refinement<'a, T> {
@@ -342,35 +344,42 @@ impl<'a, T> Refinement<'a, T> {
         (!levels.is_empty()).then_some(Self { levels, tied })
     }
 
-    /// Bytes of the first level's key that the rows are known to have in common at least; `None` where nothing is known of it.
-    pub(crate) fn known_bytes(&self) -> Option<usize> {
-        self.tied.map(|tied| tied.byte)
+    /// For rows that tie as said, of which one is this item's: by what it tells of them.
+    pub(crate) fn of_item(&self, item: Option<&Arc<T>>) -> Self {
+        let tied = self.levels.first().zip(self.tied).map(|(level, tied)| {
+            let bytes = item.map_or(0, |item| level.bytes_in_common(item, tied));
+            Tied::Bytes(bytes)
+        });
+        Self { tied, ..*self }
     }
 
-    /// The next bytes to compare rows by, in the level's direction; `None` for keys that are not text.
+    /// First bytes of the first level's key that the rows are known to have in common; `None` where nothing is known of it.
+    pub(crate) fn known_bytes(&self) -> Option<usize> {
+        self.tied.map(|tied| match tied {
+            Tied::Bits(_) => 0,
+            Tied::Bytes(bytes) => bytes,
+        })
+    }
+
+    /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not text.
     pub(crate) fn next_bytes(&self, item: &T) -> Option<u64> {
         let level = self.levels.first()?;
         let Some(tied) = self.tied else {
             return Some(level.prefix(item));
         };
-        let prefix = level.key.prefix_from(item, level.byte_after(item, tied))?;
-        Some(level.directed(prefix))
+        let bytes = level
+            .key
+            .prefix_from(item, level.bytes_in_common(item, tied))?;
+        Some(level.directed(bytes))
     }
 
     /// For rows that tie in [`next_bytes`](Self::next_bytes) as well, one of which is this item's.
     pub(crate) fn after_bytes(&self, item: Option<&Arc<T>>) -> Self {
-        let tied = self.levels.first().and_then(|level| match self.tied {
-            Some(tied) => {
-                let after = item.map_or(tied.byte, |item| level.byte_after(item, tied));
-                // A value that gives the same bytes for ever is asked for no more of them.
-                let goes_on = after > tied.byte || tied.bits < u64::BITS;
-                Some(Tied {
-                    byte: if goes_on { after } else { usize::MAX },
-                    bits: u64::BITS,
-                })
-            }
-            None => level.tied_in(u64::BITS),
-        });
+        let level = self.levels.first();
+        let tied = match self.of_item(item).tied {
+            Some(Tied::Bytes(bytes)) => Some(Tied::Bytes(bytes.saturating_add(8))),
+            _ => level.and_then(|level| level.tied_in(u64::BITS)),
+        };
         Self { tied, ..*self }
     }
 
@@ -395,14 +404,15 @@ impl<T> Level<T> {
     /// What items have in common that tie in so many bits of the level's prefix; `None` where the rank has no room in them.
     fn tied_in(&self, bits: u32) -> Option<Tied> {
         let rank = if self.key.ranked() { RANK_BITS } else { 0 };
-        let bits = bits.checked_sub(rank)?;
-        Some(Tied { byte: 0, bits })
+        bits.checked_sub(rank).map(Tied::Bits)
     }
 
-    /// The first byte of a key that those it ties with may not have.
-    fn byte_after(&self, item: &T, tied: Tied) -> usize {
-        let common = self.key.bytes_in_prefix(item, tied.byte, tied.bits);
-        tied.byte.saturating_add(common)
+    /// How many first bytes of the key an item has in common with those that it ties with.
+    fn bytes_in_common(&self, item: &T, tied: Tied) -> usize {
+        match tied {
+            Tied::Bits(bits) => self.key.bytes_in_prefix(item, bits),
+            Tied::Bytes(bytes) => bytes,
+        }
     }
 
     /// Bits within which this level is decided; `None` when it never is.

@@ -14,8 +14,8 @@ pub(super) trait SortKey<T>: Send + Sync {
     fn rank(&self, item: &T) -> SortRank;
     fn prefix(&self, item: &T) -> u64;
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
-    /// How many bytes from one on are the same in all that tie with an item in so many bits of the prefix from there on.
-    fn bytes_in_prefix(&self, item: &T, byte: usize, bits: u32) -> usize;
+    /// How many first bytes are the same in all that tie with an item in so many bits of the prefix.
+    fn bytes_in_prefix(&self, item: &T, bits: u32) -> usize;
     fn compare(&self, one: &T, two: &T) -> Ordering;
     /// Rank and prefix, for which the item is read once.
     fn ranked_prefix(&self, item: &T) -> (SortRank, u64) {
@@ -93,8 +93,8 @@ where
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
         (self.get)(item).prefix_from(byte)
     }
-    fn bytes_in_prefix(&self, item: &T, byte: usize, bits: u32) -> usize {
-        (self.get)(item).bytes_in_prefix(byte, bits)
+    fn bytes_in_prefix(&self, item: &T, bits: u32) -> usize {
+        (self.get)(item).bytes_in_prefix(bits)
     }
     fn compare(&self, one: &T, two: &T) -> Ordering {
         (self.get)(one).compare((self.get)(two))
@@ -121,9 +121,9 @@ impl<T: 'static, V: SortValue + 'static> SortKey<T> for ByField<T, V> {
         let value = self.0.get(item);
         value.map_or(Some(0), |value| value.prefix_from(byte))
     }
-    fn bytes_in_prefix(&self, item: &T, byte: usize, bits: u32) -> usize {
+    fn bytes_in_prefix(&self, item: &T, bits: u32) -> usize {
         let value = self.0.get(item);
-        value.map_or(0, |value| value.bytes_in_prefix(byte, bits))
+        value.map_or(0, |value| value.bytes_in_prefix(bits))
     }
     fn compare(&self, one: &T, two: &T) -> Ordering {
         match (self.0.get(one), self.0.get(two)) {
@@ -174,8 +174,8 @@ where
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64> {
         (self.get)(item).prefix_from(byte)
     }
-    fn bytes_in_prefix(&self, item: &T, byte: usize, bits: u32) -> usize {
-        (self.get)(item).bytes_in_prefix(byte, bits)
+    fn bytes_in_prefix(&self, item: &T, bits: u32) -> usize {
+        (self.get)(item).bytes_in_prefix(bits)
     }
     fn compare(&self, one: &T, two: &T) -> Ordering {
         (self.get)(one).compare(&(self.get)(two))
@@ -204,7 +204,7 @@ where
     fn prefix_from(&self, _: &T, _: usize) -> Option<u64> {
         None
     }
-    fn bytes_in_prefix(&self, _: &T, _: usize, _: u32) -> usize {
+    fn bytes_in_prefix(&self, _: &T, _: u32) -> usize {
         0
     }
     fn compare(&self, one: &T, two: &T) -> Ordering {

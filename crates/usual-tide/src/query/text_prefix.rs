@@ -17,8 +17,7 @@ struct Code {
 
 static CODES: [Code; 256] = codes();
 
-/// The first bytes of a text as a number; a text that ends before is as if zeros followed. The text may begin within a
-/// character, if those it is compared with do.
+/// The first bytes of a text as a number; a text that ends before is as if zeros followed.
 pub(super) fn text_prefix(text: &[u8]) -> u64 {
     let (mut prefix, mut used) = (0, 0);
     for byte in text {

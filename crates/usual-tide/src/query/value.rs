@@ -30,7 +30,7 @@ use std::cmp::Ordering;
 /// // Texts with the same first bytes differ in later ones.
 /// let (small, large) = ("Celadon bowl, narrow", "Celadon bowl, wide");
 /// assert_eq!(small.prefix(), large.prefix());
-/// let same = small.bytes_in_prefix(0, 64);
+/// let same = small.bytes_in_prefix(64);
 /// assert_eq!(&small[..same], &large[..same]);
 /// assert!(small.prefix_from(same) < large.prefix_from(same));
 /// ```
@@ -57,16 +57,15 @@ pub trait SortValue {
     /// frequent letters take fewer bits than others. These numbers are not for keeping: the next version may give others.
     fn prefix(&self) -> u64;
 
-    /// The same from a byte of the value on; `None` where a value has no bytes to speak of.
+    /// Eight bytes of the value, from one of them on, in the order of the values; `None` where a value has no bytes to speak of.
     fn prefix_from(&self, byte: usize) -> Option<u64> {
         let _ = byte;
         None
     }
 
-    /// How many bytes, from a byte of the value on, are the same in all values whose prefixes from there on have so many first
-    /// bits in common. Forward it where you forward [`prefix_from`](Self::prefix_from); what is given here holds for text.
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
-        let _ = byte;
+    /// How many bytes at the beginning are the same in all values whose prefixes have so many first bits in common. Forward it
+    /// where you forward [`prefix_from`](Self::prefix_from); what is given here holds for text.
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
         (bits / text_prefix::MOST_BITS) as usize
     }
 
@@ -184,10 +183,10 @@ impl SortValue for str {
         text_prefix(self.as_bytes())
     }
     fn prefix_from(&self, byte: usize) -> Option<u64> {
-        Some(text_prefix(from_byte(self.as_bytes(), byte)))
+        Some(byte_prefix(from_byte(self.as_bytes(), byte)))
     }
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
-        text_prefix::bytes_within(from_byte(self.as_bytes(), byte), bits)
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
+        text_prefix::bytes_within(self.as_bytes(), bits)
     }
     fn compare(&self, other: &Self) -> Ordering {
         self.cmp(other)
@@ -202,8 +201,8 @@ impl SortValue for String {
     fn prefix_from(&self, byte: usize) -> Option<u64> {
         self.as_str().prefix_from(byte)
     }
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
-        self.as_str().bytes_in_prefix(byte, bits)
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
+        self.as_str().bytes_in_prefix(bits)
     }
     fn compare(&self, other: &Self) -> Ordering {
         self.cmp(other)
@@ -215,7 +214,6 @@ fn from_byte(bytes: &[u8], byte: usize) -> &[u8] {
     bytes.get(byte..).unwrap_or(&[])
 }
 
-#[cfg(feature = "uuid")]
 fn byte_prefix(bytes: &[u8]) -> u64 {
     if let Some(eight) = bytes.first_chunk() {
         return u64::from_be_bytes(*eight);
@@ -239,9 +237,9 @@ impl<V: SortValue> SortValue for Option<V> {
         self.as_ref()
             .map_or(Some(0), |value| value.prefix_from(byte))
     }
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
         let value = self.as_ref();
-        value.map_or(0, |value| value.bytes_in_prefix(byte, bits))
+        value.map_or(0, |value| value.bytes_in_prefix(bits))
     }
     fn compare(&self, other: &Self) -> Ordering {
         match (self, other) {
@@ -263,8 +261,8 @@ impl<V: SortValue + ?Sized> SortValue for &V {
     fn prefix_from(&self, byte: usize) -> Option<u64> {
         (**self).prefix_from(byte)
     }
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
-        (**self).bytes_in_prefix(byte, bits)
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
+        (**self).bytes_in_prefix(bits)
     }
     fn compare(&self, other: &Self) -> Ordering {
         (**self).compare(*other)
@@ -280,7 +278,7 @@ impl SortValue for uuid::Uuid {
     fn prefix_from(&self, byte: usize) -> Option<u64> {
         Some(byte_prefix(from_byte(self.as_bytes(), byte)))
     }
-    fn bytes_in_prefix(&self, _: usize, bits: u32) -> usize {
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
         (bits / u8::BITS) as usize
     }
     fn compare(&self, other: &Self) -> Ordering {

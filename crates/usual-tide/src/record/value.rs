@@ -52,13 +52,10 @@ impl SortValue for Value {
         }
     }
 
-    fn bytes_in_prefix(&self, byte: usize, bits: u32) -> usize {
+    fn bytes_in_prefix(&self, bits: u32) -> usize {
         match self {
             // The type stands above the text's first bits.
-            Self::String(text) if byte == 0 => {
-                text.bytes_in_prefix(0, bits.saturating_sub(TYPE_BITS))
-            }
-            Self::String(text) => text.bytes_in_prefix(byte, bits),
+            Self::String(text) => text.bytes_in_prefix(bits.saturating_sub(TYPE_BITS)),
             _ => 0,
         }
     }

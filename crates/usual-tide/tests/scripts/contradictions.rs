@@ -26,7 +26,7 @@ impl SortValue for Fickle {
     fn prefix_from(&self, _: usize) -> Option<u64> {
         [None, Some(0), Some(0), Some(self.prefix())][self.draw()]
     }
-    fn bytes_in_prefix(&self, _: usize, _: u32) -> usize {
+    fn bytes_in_prefix(&self, _: u32) -> usize {
         [0, 0, 3, usize::MAX][self.draw()]
     }
     fn compare(&self, other: &Self) -> Ordering {
@@ -49,7 +49,7 @@ impl SortValue for Endless {
     fn prefix_from(&self, _: usize) -> Option<u64> {
         Some(7)
     }
-    fn bytes_in_prefix(&self, _: usize, _: u32) -> usize {
+    fn bytes_in_prefix(&self, _: u32) -> usize {
         0
     }
     fn compare(&self, other: &Self) -> Ordering {

@@ -151,7 +151,7 @@ impl<T> SortKey<T> for GroupLevel<T> {
         None
     }
 
-    fn bytes_in_prefix(&self, _: &T, _: usize, _: u32) -> usize {
+    fn bytes_in_prefix(&self, _: &T, _: u32) -> usize {
         0
     }
 
