@@ -63,7 +63,8 @@ impl<T: Item> ListState<T> {
                 };
                 let new = self.rows_to_show(&hits, context);
                 // Where many come back it costs less to sort all rows again than to look for the place of each.
-                let share = match sort.is_decided_by_prefix() {
+                let is_decided = query.sorting().is_none_or(Sort::is_decided_by_prefix);
+                let share = match is_decided {
                     true => SORT_ALL_SHARE.0,
                     false => SORT_ALL_SHARE.1,
                 };

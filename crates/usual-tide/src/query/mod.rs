@@ -6,6 +6,7 @@ mod columns;
 mod filter;
 mod group;
 mod lookup;
+mod refinement;
 mod search;
 mod sort;
 mod sort_key;
@@ -28,8 +29,8 @@ pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 #[cfg(feature = "record")]
 pub(crate) use lookup::{most_like, nearest};
+pub(crate) use refinement::Refinement;
 pub use search::Search;
-pub(crate) use sort::Refinement;
 pub use sort::Sort;
 pub use text_error::{QueryTextError, QueryTextProblem};
 pub use value::{SortRank, SortValue};

@@ -3,6 +3,7 @@
 use super::collated::{eight_bytes, key_within};
 use super::columns::ColumnOf;
 use super::group::Group;
+use super::refinement::{Refinement, compare_by};
 use super::sort_key::{ByComparison, ByField, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
 use crate::item::{AnyField, Field, NaturalOrder};
@@ -51,14 +52,14 @@ pub struct Sort<T> {
 }
 
 /// One key of a sort.
-struct Level<T> {
-    key: Arc<dyn SortKey<T>>,
+pub(super) struct Level<T> {
+    pub(super) key: Arc<dyn SortKey<T>>,
     descending: bool,
     missing_first: bool,
 }
 
 /// Bits that a rank takes at the top of a prefix.
-const RANK_BITS: u32 = 2;
+pub(super) const RANK_BITS: u32 = 2;
 
 impl<T> Sort<T> {
     /// Ascending by a part of the item, which is read in place.
@@ -297,21 +298,13 @@ impl<T> Sort<T> {
     pub(crate) fn refinement(&self) -> Option<Refinement<'_, T>> {
         let layout = self.layout();
         let levels = &self.levels[layout.decided..];
-        let tied = levels.first()?.tied_in(u64::BITS - layout.used);
-        Some(Refinement { levels, tied })
+        Refinement::within_prefix(levels, u64::BITS - layout.used)
     }
 
     /// How ties in the first key can be broken by the others.
     pub(crate) fn refinement_past_first(&self) -> Option<Refinement<'_, T>> {
         Refinement::of(self.levels.get(1..)?)
     }
-}
-
-fn compare_by<T>(levels: &[Level<T>], one: &T, two: &T) -> Ordering {
-    let mut orders = levels.iter().map(|level| level.compare(one, two));
-    orders
-        .find(|order| order.is_ne())
-        .unwrap_or(Ordering::Equal)
 }
 
 /// How the prefix is divided among the levels.
@@ -322,99 +315,7 @@ struct Layout {
     decided: usize,
 }
 
-/// How rows that tie so far are put in order: by the levels that are left, the first of them some bytes at a time.
-pub(crate) struct Refinement<'a, T> {
-    levels: &'a [Level<T>],
-    /// What the rows have in common of the first level's key. `None` where nothing is known of it yet, not even its rank.
-    tied: Option<Tied>,
-}
-
-/// What rows have in common of a key that is text.
-#[derive(Clone, Copy)]
-enum Tied {
-    /// So many first bits of its prefix.
-    Bits(u32),
-    /// So many first bytes.
-    Bytes(usize),
-}
-
-impl<'a, T> Refinement<'a, T> {
-    fn of(levels: &'a [Level<T>]) -> Option<Self> {
-        let tied = None;
-        (!levels.is_empty()).then_some(Self { levels, tied })
-    }
-
-    /// For rows that tie as said, of which one is this item's: by what it tells of them.
-    pub(crate) fn of_item(&self, item: Option<&Arc<T>>) -> Self {
-        let tied = self.levels.first().zip(self.tied).map(|(level, tied)| {
-            let bytes = item.map_or(0, |item| level.bytes_in_common(item, tied));
-            Tied::Bytes(bytes)
-        });
-        Self { tied, ..*self }
-    }
-
-    /// First bytes of the first level's key that the rows are known to have in common; `None` where nothing is known of it.
-    pub(crate) fn known_bytes(&self) -> Option<usize> {
-        self.tied.map(|tied| match tied {
-            Tied::Bits(_) => 0,
-            Tied::Bytes(bytes) => bytes,
-        })
-    }
-
-    /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not text.
-    pub(crate) fn next_bytes(&self, item: &T) -> Option<u64> {
-        let level = self.levels.first()?;
-        let Some(tied) = self.tied else {
-            return Some(level.prefix(item));
-        };
-        let bytes = level
-            .key
-            .prefix_from(item, level.bytes_in_common(item, tied))?;
-        Some(level.directed(bytes))
-    }
-
-    /// For rows that tie in [`next_bytes`](Self::next_bytes) as well, one of which is this item's.
-    pub(crate) fn after_bytes(&self, item: Option<&Arc<T>>) -> Self {
-        let level = self.levels.first();
-        let tied = match self.of_item(item).tied {
-            Some(Tied::Bytes(bytes)) => Some(Tied::Bytes(bytes.saturating_add(8))),
-            _ => level.and_then(|level| level.tied_in(u64::BITS)),
-        };
-        Self { tied, ..*self }
-    }
-
-    /// Whether two items tie in the first of the levels.
-    pub(crate) fn ties(&self, one: &T, two: &T) -> bool {
-        let level = self.levels.first();
-        level.is_none_or(|level| level.compare(one, two).is_eq())
-    }
-
-    /// For rows that tie in the first of the levels: by those after it.
-    pub(crate) fn next_level(&self) -> Option<Self> {
-        Self::of(self.levels.get(1..)?)
-    }
-
-    /// Compares two items by all levels that are left.
-    pub(crate) fn compare(&self, one: &T, two: &T) -> Ordering {
-        compare_by(self.levels, one, two)
-    }
-}
-
 impl<T> Level<T> {
-    /// What items have in common that tie in so many bits of the level's prefix; `None` where the rank has no room in them.
-    fn tied_in(&self, bits: u32) -> Option<Tied> {
-        let rank = if self.key.ranked() { RANK_BITS } else { 0 };
-        bits.checked_sub(rank).map(Tied::Bits)
-    }
-
-    /// How many first bytes of the key an item has in common with those that it ties with.
-    fn bytes_in_common(&self, item: &T, tied: Tied) -> usize {
-        match tied {
-            Tied::Bits(bits) => self.key.bytes_in_prefix(item, bits),
-            Tied::Bytes(bytes) => bytes,
-        }
-    }
-
     /// Bits within which this level is decided; `None` when it never is.
     fn width(&self) -> Option<u32> {
         let bits = self.key.deciding_bits();
@@ -431,7 +332,7 @@ impl<T> Level<T> {
         }
     }
 
-    fn prefix(&self, item: &T) -> u64 {
+    pub(super) fn prefix(&self, item: &T) -> u64 {
         if self.key.ranked() {
             let (rank, prefix) = self.key.ranked_prefix(item);
             return self.placed(rank, prefix);
@@ -439,7 +340,7 @@ impl<T> Level<T> {
         self.directed(self.key.prefix(item))
     }
 
-    fn directed(&self, prefix: u64) -> u64 {
+    pub(super) fn directed(&self, prefix: u64) -> u64 {
         if self.descending { !prefix } else { prefix }
     }
 
@@ -452,7 +353,7 @@ impl<T> Level<T> {
         }
     }
 
-    fn compare(&self, one: &T, two: &T) -> Ordering {
+    pub(super) fn compare(&self, one: &T, two: &T) -> Ordering {
         let order = match self.key.ranked() {
             true => self.key.compare_ranked(one, two),
             false => Ok(self.key.compare(one, two)),

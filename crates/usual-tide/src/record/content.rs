@@ -342,19 +342,17 @@ impl<'a, 'b> SideBySide<'a, 'b> {
 
     /// Whether all is the same, as values are.
     fn is_same(&self) -> bool {
-        let (one, two) = (self.one, self.two);
-        let same = |at: usize| one.at(Spot::Value(at)) == two.at(Spot::Value(at));
         if self.is_same_text() {
             return true;
         }
-        if one.end - one.from == one.names.len() {
-            return one.values.differing(two.values).all(same);
+        let (one, two) = (self.one, self.two);
+        if one.end - one.from < one.names.len() {
+            let mut values = self.differing().filter_map(|(_, values)| values);
+            return values.all(|(one, two)| one == two);
         }
-        let mut steps = (one.from..one.end).filter_map(|at| one.names.step(at));
-        steps.all(|step| match step {
-            Step::Value { value, .. } => same(value),
-            _ => true,
-        })
+        // All values count, whatever their names.
+        let mut differing = one.values.differing(two.values).map(Spot::Value);
+        differing.all(|spot| one.at(spot) == two.at(spot))
     }
 
     /// The steps of the members that are no objects and are not the same to the letter, with both values; and where

@@ -54,6 +54,7 @@ impl Deltas {
         Some(self.known_or(&name.key, || (Arc::clone(name), Ok(before.sections))))
     }
 
+    /// That of a section which another row has met, or else one that is found.
     fn known_or(
         &mut self,
         key: &SectionKey,
