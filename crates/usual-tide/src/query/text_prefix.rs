@@ -2,7 +2,7 @@
 //!
 //! Each byte has a code of its own length, and the codes are in the order of the bytes, none of them the beginning of another:
 //! an alphabetic code (E. N. Gilbert and E. F. Moore, "Variable-length binary encodings", 1959). So the numbers are in the order
-//! of the texts, and 64 bits hold about twelve letters of a title instead of eight, which leaves fewer rows that tie and whose
+//! of the texts, and 64 bits hold about eleven letters of a title instead of eight, which leaves fewer rows that tie and whose
 //! items must be read to compare them.
 
 /// The longest code, in bits.

@@ -53,7 +53,7 @@ pub trait SortValue {
         SortRank::Value
     }
 
-    /// The value's beginning as a number, in the order of the values. Of a text it holds about the first twelve bytes, since
+    /// The value's beginning as a number, in the order of the values. Of a text it holds about the first eleven bytes, since
     /// frequent letters take fewer bits than others. These numbers are not for keeping: the next version may give others.
     fn prefix(&self) -> u64;
 
