@@ -22,14 +22,10 @@ impl KeyTable {
 
     /// Notes a slot whose item is in the arena and whose key is new.
     pub(crate) fn insert<T: Item>(&mut self, slot: Slot, items: &Arena<T>) {
-        let Some(item) = items.get(slot) else { return };
-        let hash = self.hasher.hash_one(item.key());
-        let hasher = &self.hasher;
-        self.slots.insert_unique(hash, slot, |other| {
-            items
-                .get(*other)
-                .map_or(0, |item| hasher.hash_one(item.key()))
-        });
+        self.reserve(1, items);
+        let hash = hash_of(&self.hasher, slot, items);
+        self.slots
+            .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
     }
 
     pub(crate) fn remove<T: Item>(&mut self, slot: Slot, items: &Arena<T>) {
@@ -40,14 +36,33 @@ impl KeyTable {
         }
     }
 
+    /// Makes room for so many more. O(n log n) where it takes a larger table, which happens at every doubling.
+    ///
+    /// The keys of n items are read for it, in the order of their slots: items lie near each other in memory in that
+    /// order, and in the order of the table they do not.
     pub(crate) fn reserve<T: Item>(&mut self, more: usize, items: &Arena<T>) {
-        let hasher = &self.hasher;
-        self.slots.reserve(more, |other| {
-            items
-                .get(*other)
-                .map_or(0, |item| hasher.hash_one(item.key()))
-        });
+        let (len, capacity) = (self.slots.len(), self.slots.capacity());
+        if capacity - len >= more {
+            return;
+        }
+        let mut larger = HashTable::with_capacity((len + more).max(capacity + 1));
+        for slot in self.in_order() {
+            let hash = hash_of(&self.hasher, slot, items);
+            larger.insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
+        }
+        self.slots = larger;
     }
+
+    fn in_order(&self) -> Vec<Slot> {
+        let mut slots: Vec<Slot> = self.slots.iter().copied().collect();
+        slots.sort_unstable();
+        slots
+    }
+}
+
+fn hash_of<T: Item>(hasher: &DefaultHashBuilder, slot: Slot, items: &Arena<T>) -> u64 {
+    let item = items.get(slot);
+    item.map_or(0, |item| hasher.hash_one(item.key()))
 }
 
 fn has_key<T: Item>(items: &Arena<T>, slot: Slot, key: &T::Key) -> bool {

@@ -1,7 +1,7 @@
 //! Keys that occur more than once.
 
 use crate::sorts::by_number;
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::fmt::{Debug, Write};
 use std::hash::Hash;
 
@@ -31,16 +31,20 @@ pub enum OnDuplicate {
 
 /// Every key that occurs more than once, in the order of first occurrence.
 pub(super) fn within<'a, K: Eq + Hash + Clone + 'a>(
-    keys: impl Iterator<Item = &'a K>,
+    keys: impl ExactSizeIterator<Item = &'a K> + Clone,
 ) -> Vec<DuplicateKey<K>> {
     among(keys, |_| false)
 }
 
 /// Every key that occurs more than once or is taken.
 pub(super) fn among<'a, K: Eq + Hash + Clone + 'a>(
-    keys: impl Iterator<Item = &'a K>,
+    keys: impl ExactSizeIterator<Item = &'a K> + Clone,
     taken: impl Fn(&K) -> bool,
 ) -> Vec<DuplicateKey<K>> {
+    let mut seen = HashSet::with_capacity(keys.len());
+    if keys.clone().all(|key| seen.insert(key) && !taken(key)) {
+        return Vec::new();
+    }
     let mut places: HashMap<&K, Vec<usize>> = HashMap::new();
     for (position, key) in keys.enumerate() {
         places.entry(key).or_default().push(position);

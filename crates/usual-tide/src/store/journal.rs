@@ -248,15 +248,17 @@ impl<T: Item> Store<T> {
 
 /// Each touched item once, as it was before the steps and as it is now.
 fn touches<'a, T: Item>(steps: &'a [Step<T>], context: Context<'a, T>) -> Vec<Touch<'a, T>> {
-    // Replaced in ascending order, no item occurs twice.
+    // Replaced in ascending order, no item occurs twice; and one that was added has a slot of its own.
     let replaced = |step: &Step<T>| match step {
         Step::Replaced { slot, .. } => Some(*slot),
         _ => None,
     };
-    if steps.is_sorted_by(|one, two| {
+    let is_replaced_in_order = steps.is_sorted_by(|one, two| {
         let slots = replaced(one).zip(replaced(two));
         slots.is_some_and(|(one, two)| one < two)
-    }) {
+    });
+    let is_added = |step: &Step<T>| matches!(step, Step::Added { .. });
+    if is_replaced_in_order || steps.iter().all(is_added) {
         return steps
             .iter()
             .filter_map(|step| touch(step, context))
