@@ -39,30 +39,32 @@ fn share<R: Send>(
     if len < worth_sharing {
         return vec![work(0..len)];
     }
-    let threads = available_parallelism()
-        .map_or(1, NonZero::get)
-        .min(MOST_THREADS);
-    let share = len.div_ceil(threads);
-    let ranges = (0..len)
-        .step_by(share)
-        .map(|start| start..len.min(start + share));
-    let parts: Vec<(Range<usize>, Mutex<Option<R>>)> =
-        ranges.map(|range| (range, Mutex::new(None))).collect();
-    side_by_side(parts.len(), &|part| {
-        let (range, result) = &parts[part];
-        let done = work(range.clone());
-        *result.lock().unwrap_or_else(PoisonError::into_inner) = Some(done);
+    let parts = equal_parts(len);
+    let results: Mutex<Vec<Option<R>>> = Mutex::new(parts.iter().map(|_| None).collect());
+    side_by_side(&parts, &|part, range| {
+        let done = work(range);
+        results.lock().unwrap_or_else(PoisonError::into_inner)[part] = Some(done);
     });
-    let results = parts.into_iter().map(|(_, result)| result.into_inner());
-    results
-        .filter_map(|result| result.unwrap_or_else(PoisonError::into_inner))
+    let results = results.into_inner().unwrap_or_else(PoisonError::into_inner);
+    results.into_iter().flatten().collect()
+}
+
+// The rest is compiled once, not for each kind of work.
+
+fn equal_parts(len: usize) -> Vec<Range<usize>> {
+    let threads = available_parallelism().map_or(1, NonZero::get);
+    let share = len.div_ceil(threads.min(MOST_THREADS));
+    (0..len)
+        .step_by(share)
+        .map(|start| start..len.min(start + share))
         .collect()
 }
 
-/// Does so many parts, each on a thread of its own, the first on this one. Compiled once, not for each kind of work.
-fn side_by_side(parts: usize, work: &(dyn Fn(usize) + Sync)) {
+/// Does each part on a thread of its own, the first on this one.
+fn side_by_side(parts: &[Range<usize>], work: &(dyn Fn(usize, Range<usize>) + Sync)) {
+    let work = |part: usize| work(part, parts[part].clone());
     scope(|scope| {
-        let running: Vec<_> = (1..parts)
+        let running: Vec<_> = (1..parts.len())
             .map(|part| Builder::new().spawn_scoped(scope, move || work(part)))
             .collect();
         work(0);

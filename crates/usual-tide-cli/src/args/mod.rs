@@ -176,8 +176,8 @@ Examples:
     #[command(after_help = "\
 Examples:
   usual-tide measure demo/pieces.json
-  usual-tide measure --rows 20000 --format json
-  usual-tide measure --rows 10000 --plot cost.svg")]
+  usual-tide measure --rows 5000 --format json
+  usual-tide measure --rows 5000 --plot cost.svg")]
     Measure(Measure),
     /// Completions for a shell, to be read by it.
     #[command(after_help = "\

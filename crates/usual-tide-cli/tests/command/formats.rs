@@ -312,12 +312,13 @@ proptest! {
 #[test]
 fn large_files_and_readers_that_go_away() {
     let folder = tempfile::tempdir().unwrap();
-    let lines = (0..100_000).map(|id| format!("{id},Piece {},{}\n", id % 977, id % 7 == 0));
-    let file = write(
-        &folder,
-        "large.csv",
-        &format!("id,title,fired\n{}", lines.collect::<String>()),
-    );
+    let csv = |name: &str, rows: u32| {
+        let lines = (0..rows).map(|id| format!("{id},Piece {},{}\n", id % 977, id % 7 == 0));
+        let text = format!("id,title,fired\n{}", lines.collect::<String>());
+        write(&folder, name, &text)
+    };
+    // Several times as much as a pipe holds.
+    let file = csv("long.csv", 20_000);
     for format in ["table", "json", "ndjson", "csv"] {
         let line = format!(
             "'{}' show {file} --sort title --format {format} | head -n 2",
@@ -330,6 +331,7 @@ fn large_files_and_readers_that_go_away() {
         assert_eq!(stdout(&output).lines().count(), 2);
         assert_eq!(stderr(&output), "", "{format}");
     }
+    let file = csv("large.csv", 100_000);
     let script = write(
         &folder,
         "script.ndjson",

@@ -8,9 +8,6 @@ use std::process::Command;
 use usual_tide::record::{FieldName, Record, parse};
 use usual_tide::{Feed, Group, ListId, Place, Query, Sort, Store};
 
-/// Change sets that the module is tried on.
-const CASES: usize = 10_000;
-
 fn piece(rng: &mut Rng, id: u32) -> Record {
     let shelf = ["A", "B", "C", "D"][rng.usize(..4)];
     let title = ["Bowl", "Mug", "Vase", "Jug"][rng.usize(..4)];
@@ -150,7 +147,7 @@ fn the_module_puts_change_sets_into_effect() {
     let feed = store.feed(list).unwrap();
     let mut lines = String::new();
     let cases = std::iter::from_fn(|| Some(case(&mut rng, &mut store, list, &feed)));
-    for case in cases.flatten().take(CASES) {
+    for case in cases.flatten().take(crate::cases(1_000) as usize) {
         writeln!(lines, "{case}").unwrap();
     }
     let folder = tempfile::tempdir().unwrap();

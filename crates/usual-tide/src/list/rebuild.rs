@@ -278,7 +278,7 @@ impl<T: Item> ListState<T> {
             let item = self.placed_by(affected[row.place].touch);
             let run = runs.get(row.section);
             let mut source = row.source;
-            let comes_before = |other| {
+            let mut comes_before = |other| {
                 let slot = row.arrival.slot;
                 let mut own_source =
                     || *source.get_or_insert_with(|| position_of(slot, context.source));
@@ -303,7 +303,7 @@ impl<T: Item> ListState<T> {
                     self.comes_before_by_all_keys(other, (slot, item), own_source(), context)
                 })
             };
-            sweep.lower_bound(run, row.arrival.key, comes_before)
+            sweep.lower_bound(run, row.arrival.key, &mut comes_before)
         };
         let mut sweep = self.rows.sweep(arriving.len());
         let mut places = Vec::with_capacity(arriving.len());

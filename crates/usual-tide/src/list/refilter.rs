@@ -275,7 +275,9 @@ impl<T: Item> ListState<T> {
                     {
                         Some(found) => places.extend(found.into_iter().map(|row| row.position)),
                         None => places.extend(ties.clone().map(|at| {
-                            sweep.lower_bound(runs.get(at), key(at), |row| comes_before(row, at));
+                            sweep.lower_bound(runs.get(at), key(at), &mut |row| {
+                                comes_before(row, at)
+                            });
                             sweep.position()
                         })),
                     }

@@ -43,11 +43,11 @@ impl<T: Item> ListState<T> {
             return None;
         }
         let refinement = sort.refinement()?;
-        let first = sweep.lower_bound(run, key, |_| false);
+        let first = sweep.lower_bound(run, key, &mut |_| false);
         let from = sweep.position();
         // The rows of the prefix may be too many: then each search goes on from before them.
         let mut beyond = sweep.clone();
-        let last = beyond.lower_bound(run, key, |_| true);
+        let last = beyond.lower_bound(run, key, &mut |_| true);
         let to = beyond.position();
         if !(FEW..=arriving * LIST_SHARE).contains(&(to - from)) {
             return None;

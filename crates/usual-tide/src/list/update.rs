@@ -315,13 +315,13 @@ impl<T: Item> ListState<T> {
             return place;
         }
         let mut source = None;
-        let comes_before = |row| {
+        let mut comes_before = |row| {
             let source = *source.get_or_insert_with(|| context.source.position(slot));
             self.comes_before(row, (slot, item), source.unwrap_or(0), context)
         };
         match run {
-            Some(run) => self.rows.lower_bound_within(run, key, comes_before),
-            None => self.rows.lower_bound(key, comes_before),
+            Some(run) => self.rows.lower_bound_within(run, key, &mut comes_before),
+            None => self.rows.lower_bound(key, &mut comes_before),
         }
     }
 

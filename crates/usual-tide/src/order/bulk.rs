@@ -2,9 +2,10 @@
 
 use super::ids::{NodeId, Slot};
 use super::node::{Child, Inner, Leaf};
-use super::tree::{CountedTree, Cursor};
+use super::tree::{Cursor, RowTree};
+use super::{FAN, LEAF};
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// Rows in a leaf after a bulk build: a little room, so that the next rows split nothing.
     const FILL: usize = LEAF - LEAF / 8;
 

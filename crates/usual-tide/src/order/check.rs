@@ -1,9 +1,9 @@
 //! A validator that says what broke.
 
 use super::ids::{NodeId, Slot};
-use super::tree::CountedTree;
+use super::tree::RowTree;
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// Walks the whole tree; the error names the first thing that does not hold. Prefixes are in order in all
     /// of it, or, when they are not `in_order`, in parts that the tree does not know.
     pub(crate) fn check(&self, in_order: bool) -> Result<(), String> {

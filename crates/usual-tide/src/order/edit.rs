@@ -2,9 +2,10 @@
 
 use super::ids::{NodeId, Slot};
 use super::node::Child;
-use super::tree::{CountedTree, Cursor};
+use super::tree::{Cursor, RowTree};
+use super::{FAN, LEAF};
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// Puts a row at a position, or at the end when the position is past it. O(log n).
     pub(crate) fn insert(&mut self, position: usize, slot: Slot, key: u64) {
         self.insert_at(self.cursor(position), slot, key);

@@ -1,7 +1,8 @@
 //! Many single rows out and in at once, leaf by leaf.
 
+use super::LEAF;
 use super::ids::{NodeId, Slot};
-use super::tree::{CountedTree, Cursor};
+use super::tree::{Cursor, RowTree};
 use crate::parts::rows_in_parts;
 
 /// A row that is to go in, at a place in the tree as it is.
@@ -36,7 +37,7 @@ struct InsertedRow {
     arrival: usize,
 }
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// Takes rows out and puts others in. Rows may be in both. What arrives must be in the order of the
     /// tree; rows with the same place go in side by side.
     ///

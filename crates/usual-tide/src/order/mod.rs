@@ -27,8 +27,8 @@ pub(crate) use merge::Arrival;
 #[cfg(feature = "probe")]
 pub use probe::TreeProbe;
 pub(crate) use sequence::{CountedSums, Measured, Sequence};
-pub(crate) use sweep::Sweep;
-pub(crate) use tree::{CountedTree, Cursor};
+pub(crate) use sweep::RowSweep;
+pub(crate) use tree::{Cursor, RowTree};
 
 /// Rows in a leaf, and children of an inner node.
 ///
@@ -37,9 +37,3 @@ pub(crate) use tree::{CountedTree, Cursor};
 pub(crate) const LEAF: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 /// Children of an inner node; see [`LEAF`].
 pub(crate) const FAN: usize = if cfg!(any(test, fuzzing)) { 4 } else { 32 };
-
-/// The tree in the size that the library uses.
-pub(crate) type RowTree = CountedTree<LEAF, FAN>;
-
-/// Its search for many places.
-pub(crate) type RowSweep<'a> = Sweep<'a, LEAF, FAN>;

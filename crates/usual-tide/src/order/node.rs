@@ -1,6 +1,7 @@
 //! The two kinds of nodes: leaves hold rows, inner nodes hold counts.
 
 use super::ids::{NodeId, Slot};
+use super::{FAN, LEAF};
 
 /// Where an id is among others.
 ///
@@ -18,7 +19,7 @@ fn place_of<I: Copy + PartialEq>(ids: &[I], wanted: I) -> Option<usize> {
 
 /// A run of rows, chained to its neighbours.
 #[derive(Clone, Debug)]
-pub(super) struct Leaf<const LEAF: usize> {
+pub(super) struct Leaf {
     slots: [Slot; LEAF],
     len: u32,
     pub(super) parent: NodeId,
@@ -26,7 +27,7 @@ pub(super) struct Leaf<const LEAF: usize> {
     pub(super) next: NodeId,
 }
 
-impl<const LEAF: usize> Leaf<LEAF> {
+impl Leaf {
     pub(super) const fn new() -> Self {
         Self {
             slots: [Slot::from_u32(u32::MAX); LEAF],
@@ -83,7 +84,7 @@ impl<const LEAF: usize> Leaf<LEAF> {
 
 /// A node over leaves or over other inner nodes.
 #[derive(Clone, Debug)]
-pub(super) struct Inner<const FAN: usize> {
+pub(super) struct Inner {
     children: [NodeId; FAN],
     counts: [u32; FAN],
     /// For each child a value not below the prefix of any row before the child and not above that
@@ -101,7 +102,7 @@ pub(super) struct Child {
     pub(super) bound: u64,
 }
 
-impl<const FAN: usize> Inner<FAN> {
+impl Inner {
     pub(super) const fn new() -> Self {
         Self {
             children: [NodeId::NONE; FAN],

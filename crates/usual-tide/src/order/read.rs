@@ -1,10 +1,10 @@
 //! Reading a tree: positions of rows, rows at positions, rows in order.
 
 use super::ids::{NodeId, Slot};
-use super::tree::{CountedTree, Cursor};
+use super::tree::{Cursor, RowTree};
 use std::ops::Range;
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     pub(crate) fn len(&self) -> usize {
         self.len as usize
     }
@@ -69,7 +69,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// The rows from a place on, forward.
-    pub(crate) fn rows_from(&self, cursor: Cursor) -> Rows<'_, LEAF, FAN> {
+    pub(crate) fn rows_from(&self, cursor: Cursor) -> Rows<'_> {
         Rows {
             tree: self,
             leaf: cursor.leaf,
@@ -78,7 +78,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// All rows in order.
-    pub(crate) fn rows(&self) -> Rows<'_, LEAF, FAN> {
+    pub(crate) fn rows(&self) -> Rows<'_> {
         self.rows_from(Cursor {
             leaf: self.edge_leaf(false),
             index: 0,
@@ -136,7 +136,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 
     /// The rows from a row on, itself the first; none when it is not there.
-    pub(crate) fn rows_at(&self, slot: Slot) -> Rows<'_, LEAF, FAN> {
+    pub(crate) fn rows_at(&self, slot: Slot) -> Rows<'_> {
         let index = |leaf| self.leaf(leaf).find(slot);
         let found = self
             .leaf_of(slot)
@@ -189,13 +189,13 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
 
 /// Iterator over rows in order.
 #[derive(Clone, Debug)]
-pub(crate) struct Rows<'a, const LEAF: usize, const FAN: usize> {
-    tree: &'a CountedTree<LEAF, FAN>,
+pub(crate) struct Rows<'a> {
+    tree: &'a RowTree,
     leaf: NodeId,
     index: usize,
 }
 
-impl<const LEAF: usize, const FAN: usize> Iterator for Rows<'_, LEAF, FAN> {
+impl Iterator for Rows<'_> {
     type Item = Slot;
 
     fn next(&mut self) -> Option<Slot> {

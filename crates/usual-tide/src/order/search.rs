@@ -1,10 +1,10 @@
 //! Finding where a row belongs by comparison.
 
 use super::ids::{NodeId, Slot};
-use super::tree::{CountedTree, Cursor};
+use super::tree::{Cursor, RowTree};
 use std::ops::Range;
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// The place before the first row that does not come before the wanted one. O(log n).
     ///
     /// Rows with a smaller prefix come before it, rows with a larger one do not; `comes_before`
@@ -13,7 +13,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     pub(crate) fn lower_bound(
         &self,
         key: u64,
-        mut comes_before: impl FnMut(Slot) -> bool,
+        comes_before: &mut dyn FnMut(Slot) -> bool,
     ) -> Cursor {
         let mut node = self.root;
         for level in (0..self.height).rev() {
@@ -52,7 +52,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         &self,
         run: Range<usize>,
         key: u64,
-        mut comes_before: impl FnMut(Slot) -> bool,
+        comes_before: &mut dyn FnMut(Slot) -> bool,
     ) -> Cursor {
         // A grouping that contradicts itself may report a run that is not there.
         let mut end = run.end.min(self.len());
@@ -108,7 +108,7 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         &self,
         leaf: NodeId,
         key: u64,
-        mut comes_before: impl FnMut(Slot) -> bool,
+        comes_before: &mut dyn FnMut(Slot) -> bool,
     ) -> usize {
         let slots = self.leaf(leaf).slots();
         let (low, high) = match self.keys.get(leaf.index()) {

@@ -1,8 +1,9 @@
 //! Where many rows belong, found in one pass over the leaves.
 
+use super::LEAF;
 use super::Slot;
 use super::ids::NodeId;
-use super::tree::{CountedTree, Cursor};
+use super::tree::{Cursor, RowTree};
 use std::ops::Range;
 
 /// Leaves to pass for each row, at most, so that a pass over them is worth more than a search from the root.
@@ -10,8 +11,8 @@ const LEAVES_PER_ROW: usize = 8;
 
 /// Finds the places of rows that come in the order of the tree: each search goes on from the place found last.
 #[derive(Clone)]
-pub(crate) struct Sweep<'a, const LEAF: usize, const FAN: usize> {
-    tree: &'a CountedTree<LEAF, FAN>,
+pub(crate) struct RowSweep<'a> {
+    tree: &'a RowTree,
     from_last: bool,
     last: Option<Cursor>,
     /// The run of rows that it was found in.
@@ -20,10 +21,10 @@ pub(crate) struct Sweep<'a, const LEAF: usize, const FAN: usize> {
     leaf_start: usize,
 }
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// To find the places of so many rows.
-    pub(crate) fn sweep(&self, rows: usize) -> Sweep<'_, LEAF, FAN> {
-        Sweep {
+    pub(crate) fn sweep(&self, rows: usize) -> RowSweep<'_> {
+        RowSweep {
             tree: self,
             from_last: rows * LEAVES_PER_ROW >= self.len() / LEAF,
             last: None,
@@ -33,19 +34,19 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
     }
 }
 
-impl<const LEAF: usize, const FAN: usize> Sweep<'_, LEAF, FAN> {
+impl RowSweep<'_> {
     /// The place before the first row, of a run or of all, that does not come before the wanted one, which does not
-    /// come before the one wanted last. As [`CountedTree::lower_bound`]; O(1) for each leaf passed, and O(log d) for
+    /// come before the one wanted last. As [`RowTree::lower_bound`]; O(1) for each leaf passed, and O(log d) for
     /// d rows passed in the last.
     pub(crate) fn lower_bound(
         &mut self,
         run: Option<&Range<usize>>,
         key: u64,
-        mut comes_before: impl FnMut(Slot) -> bool,
+        comes_before: &mut dyn FnMut(Slot) -> bool,
     ) -> Cursor {
         let goes_on = self.from_last && self.run.as_ref() == run;
         let found = self.last.filter(|_| goes_on);
-        let found = found.and_then(|last| self.go_on(last, key, &mut comes_before));
+        let found = found.and_then(|last| self.go_on(last, key, comes_before));
         let place = found.unwrap_or_else(|| {
             let place = match run {
                 Some(run) => self.tree.lower_bound_within(run.clone(), key, comes_before),
@@ -71,7 +72,7 @@ impl<const LEAF: usize, const FAN: usize> Sweep<'_, LEAF, FAN> {
         &mut self,
         last: Cursor,
         key: u64,
-        comes_before: &mut impl FnMut(Slot) -> bool,
+        comes_before: &mut dyn FnMut(Slot) -> bool,
     ) -> Option<Cursor> {
         let tree = self.tree;
         let run_end = self.run.as_ref().map_or(usize::MAX, |run| run.end);

@@ -1,11 +1,11 @@
 //! The tree against a plain `Vec`, with nodes of four, the validator after each step.
 
 use super::ids::NodeId;
-use super::{Arrival, CountedTree, Slot};
+use super::{Arrival, RowTree, Slot};
 use proptest::prelude::*;
 use std::ops::Range;
 
-type Tree = CountedTree<4, 4>;
+type Tree = RowTree;
 
 #[derive(Clone, Debug)]
 enum Op {
@@ -80,7 +80,7 @@ fn apply(op: &Op, tree: &mut Tree, model: &mut Model) {
         Op::InsertInOrder { key } => {
             let row = (key, model.fresh());
             let at = model.rows.partition_point(|other| *other < row);
-            let place = tree.lower_bound(key, |other| other.index() < row.1 as usize);
+            let place = tree.lower_bound(key, &mut |other| other.index() < row.1 as usize);
             assert_eq!(tree.position_at(place), at);
             assert_eq!(tree.insert_at(place, Slot::from_u32(row.1), key), at);
             model.rows.insert(at, row);
@@ -240,12 +240,15 @@ fn assert_sweep_finds_the_same(tree: &Tree, run: Option<Range<usize>>) {
     for rows in [0, 1000] {
         let mut sweep = tree.sweep(rows);
         for (key, slot) in (0..21).flat_map(|key| [(key, 0), (key, 3), (key, 40)]) {
-            let comes_before = |other: Slot| other.index() < slot;
+            let mut comes_before = |other: Slot| other.index() < slot;
             let expected = match run.clone() {
-                Some(run) => tree.lower_bound_within(run, key, comes_before),
-                None => tree.lower_bound(key, comes_before),
+                Some(run) => tree.lower_bound_within(run, key, &mut comes_before),
+                None => tree.lower_bound(key, &mut comes_before),
             };
-            assert_eq!(sweep.lower_bound(run.as_ref(), key, comes_before), expected);
+            assert_eq!(
+                sweep.lower_bound(run.as_ref(), key, &mut comes_before),
+                expected
+            );
         }
     }
 }
@@ -302,7 +305,7 @@ fn rows_before_a_row_come_nearest_first() {
 }
 
 /// How many leaves and inner nodes there are.
-fn nodes<const LEAF: usize, const FAN: usize>(tree: &CountedTree<LEAF, FAN>) -> (usize, usize) {
+fn nodes(tree: &RowTree) -> (usize, usize) {
     (
         tree.leaves.len() - tree.free_leaves.len(),
         tree.inners.len() - tree.free_inners.len(),
@@ -316,7 +319,7 @@ fn rows_that_arrive_at_the_end_fill_their_nodes() {
     for row in 0..4096 {
         let (slot, key) = (Slot::from_u32(row), u64::from(row));
         by_position.insert(row as usize, slot, key);
-        let place = by_search.lower_bound(key, |_| true);
+        let place = by_search.lower_bound(key, &mut |_| true);
         by_search.insert_at(place, slot, key);
         at_start.insert(0, slot, 4096 - key);
     }

@@ -1,5 +1,6 @@
 //! The tree itself: its arenas, and the small steps that every operation is made of.
 
+use super::LEAF;
 use super::ids::{NodeId, Slot};
 use super::node::{Inner, Leaf};
 
@@ -10,12 +11,12 @@ use super::node::{Inner, Leaf};
 /// child) in two arenas, with a link from every row back to its leaf. A leaf keeps no order of
 /// its own: callers say where a row goes, by position or by a search.
 #[derive(Clone, Debug)]
-pub(crate) struct CountedTree<const LEAF: usize, const FAN: usize> {
-    pub(super) leaves: Vec<Leaf<LEAF>>,
+pub(crate) struct RowTree {
+    pub(super) leaves: Vec<Leaf>,
     /// The prefixes beside the rows, leaf by leaf; empty in a tree without prefixes.
     pub(super) keys: Vec<[u64; LEAF]>,
     pub(super) keyed: bool,
-    pub(super) inners: Vec<Inner<FAN>>,
+    pub(super) inners: Vec<Inner>,
     pub(super) free_leaves: Vec<NodeId>,
     pub(super) free_inners: Vec<NodeId>,
     /// The leaf of each slot, [`NodeId::NONE`] for a slot that has no row here.
@@ -33,7 +34,7 @@ pub(crate) struct Cursor {
     pub(super) index: usize,
 }
 
-impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
+impl RowTree {
     /// An empty tree; a keyed one keeps a prefix beside every row.
     pub(crate) fn new(keyed: bool) -> Self {
         Self {
@@ -70,19 +71,19 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
         NodeId::new(self.inners.len() - 1)
     }
 
-    pub(super) fn leaf(&self, id: NodeId) -> &Leaf<LEAF> {
+    pub(super) fn leaf(&self, id: NodeId) -> &Leaf {
         &self.leaves[id.index()]
     }
 
-    pub(super) fn leaf_mut(&mut self, id: NodeId) -> &mut Leaf<LEAF> {
+    pub(super) fn leaf_mut(&mut self, id: NodeId) -> &mut Leaf {
         &mut self.leaves[id.index()]
     }
 
-    pub(super) fn inner(&self, id: NodeId) -> &Inner<FAN> {
+    pub(super) fn inner(&self, id: NodeId) -> &Inner {
         &self.inners[id.index()]
     }
 
-    pub(super) fn inner_mut(&mut self, id: NodeId) -> &mut Inner<FAN> {
+    pub(super) fn inner_mut(&mut self, id: NodeId) -> &mut Inner {
         &mut self.inners[id.index()]
     }
 
@@ -147,8 +148,8 @@ impl<const LEAF: usize, const FAN: usize> CountedTree<LEAF, FAN> {
 
     /// Bytes held by the tree, spare capacity included.
     pub(crate) fn bytes(&self) -> usize {
-        self.leaves.capacity() * size_of::<Leaf<LEAF>>()
-            + self.inners.capacity() * size_of::<Inner<FAN>>()
+        self.leaves.capacity() * size_of::<Leaf>()
+            + self.inners.capacity() * size_of::<Inner>()
             + (self.leaf_of.capacity() + self.free_leaves.capacity() + self.free_inners.capacity())
                 * size_of::<NodeId>()
     }
