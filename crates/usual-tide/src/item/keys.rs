@@ -36,16 +36,23 @@ impl KeyTable {
         }
     }
 
-    /// Makes room for so many more. O(n log n) where it takes a larger table, which happens at every doubling.
+    /// Makes room for so many more. O(n log n) where it takes another table, which happens after n additions at the earliest.
     ///
     /// The keys of n items are read for it, in the order of their slots: items lie near each other in memory in that
     /// order, and in the order of the table they do not.
     pub(crate) fn reserve<T: Item>(&mut self, more: usize, items: &Arena<T>) {
-        let (len, capacity) = (self.slots.len(), self.slots.capacity());
-        if capacity - len >= more {
+        let wanted = self.slots.len() + more;
+        if self.slots.capacity() >= wanted {
             return;
         }
-        let mut larger = HashTable::with_capacity((len + more).max(capacity + 1));
+        // Seven of eight places are filled at most. Where half of these hold nothing but marks of keys that were removed, a
+        // table of the same size has room; one a little larger than what it holds would be full again at once.
+        let full = self.slots.num_buckets() / 8 * 7;
+        let room = match wanted <= full / 2 {
+            true => full,
+            false => wanted.max(full + 1),
+        };
+        let mut larger = HashTable::with_capacity(room);
         for slot in self.in_order() {
             let hash = hash_of(&self.hasher, slot, items);
             larger.insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));

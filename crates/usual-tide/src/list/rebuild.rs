@@ -97,8 +97,8 @@ impl<T: Item> ListState<T> {
         }
         let touched = walk.touched();
         let keyed = self.query.sorting().is_some();
-        let rows = RowTree::build(&walk.slots, keyed.then_some(&walk.keys[..]));
-        self.replace_rows(rows);
+        let (slots, keys) = (walk.slots, walk.keys);
+        self.replace_rows(&slots, keyed.then_some(&keys[..]));
         self.release_removed(affected);
         touched
     }

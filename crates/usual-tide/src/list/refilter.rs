@@ -369,7 +369,7 @@ impl<T: Item> ListState<T> {
             }
         }
         drop(rows);
-        self.replace_rows(RowTree::build(&slots, keyed.then_some(&keys[..])));
+        self.replace_rows(&slots, keyed.then_some(&keys[..]));
     }
 }
 

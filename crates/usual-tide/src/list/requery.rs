@@ -8,7 +8,7 @@ use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::Item;
-use crate::order::{RowTree, Slot};
+use crate::order::Slot;
 use crate::query::Query;
 use std::sync::Arc;
 
@@ -91,7 +91,7 @@ impl<T: Item> ListState<T> {
                 }
             }
         }
-        self.replace_rows(RowTree::build(&rows.slots, rows.keys.as_deref()));
+        self.replace_rows(&rows.slots, rows.keys.as_deref());
         let hidden = self.hidden();
         let ungrouped = self.grouping.is_none() && grouping.is_none();
         let old = std::mem::replace(&mut self.grouping, grouping);
@@ -105,8 +105,9 @@ impl<T: Item> ListState<T> {
         (change, Sectioned::noted(sections, hidden))
     }
 
-    pub(super) fn replace_rows(&mut self, rows: RowTree) {
-        let old = std::mem::replace(&mut self.rows, rows);
+    pub(super) fn replace_rows(&mut self, slots: &[Slot], keys: Option<&[u64]>) {
+        let new = self.rows.replace(slots, keys);
+        let old = std::mem::replace(&mut self.rows, new);
         self.rollback.push(RollbackStep::Rebuilt(Box::new(old)));
     }
 }

@@ -58,7 +58,7 @@ impl<T: Item> ListState<T> {
                         self.rows.insert(at, slot, key);
                     }
                 }
-                Some(RollbackStep::Rebuilt(rows)) => self.rows = *rows,
+                Some(RollbackStep::Rebuilt(rows)) => self.rows = rows.restored(),
                 Some(RollbackStep::Requeried(query)) => self.query = *query,
                 Some(RollbackStep::Held(held)) => self.held = held,
                 Some(RollbackStep::HeldRow { slot, placed_by }) => {

@@ -31,7 +31,7 @@ pub(super) enum RollbackStep<T> {
         out: Vec<(Slot, (usize, u64))>,
         into: Vec<Slot>,
     },
-    /// All rows were rebuilt.
+    /// All rows were rebuilt; this is the tree that was replaced.
     Rebuilt(Box<RowTree>),
     /// The list had another query.
     Requeried(Box<Query<T>>),

@@ -5,20 +5,58 @@ use super::node::{Child, Inner, Leaf};
 use super::tree::{Cursor, RowTree};
 use super::{FAN, LEAF};
 
+/// With one row for so many slots, to clear those of the rows costs less than to clear all.
+const FEW_ROWS: usize = 16;
+
 impl RowTree {
     /// Rows in a leaf after a bulk build: a little room, so that the next rows split nothing.
     const FILL: usize = LEAF - LEAF / 8;
 
-    /// A tree of these rows, with their prefixes when `keys` is given. O(n).
+    /// A tree of these rows, with their prefixes when `keys` is given. O(n), and O(1) for each slot up to the highest.
     pub(crate) fn build(slots: &[Slot], keys: Option<&[u64]>) -> Self {
+        Self::build_with(slots, keys, Vec::new())
+    }
+
+    /// The same in place of this tree, which gives it its table of the leaves of all slots and is good for
+    /// [`restored`](Self::restored) alone then. O(n) for the rows of both.
+    pub(crate) fn replace(&mut self, slots: &[Slot], keys: Option<&[u64]>) -> Self {
+        let mut leaf_of = std::mem::take(&mut self.leaf_of);
+        if self.len() < leaf_of.len() / FEW_ROWS {
+            for slot in self.chunks().flatten() {
+                leaf_of[slot.index()] = NodeId::NONE;
+            }
+        } else {
+            leaf_of.fill(NodeId::NONE);
+        }
+        Self::build_with(slots, keys, leaf_of)
+    }
+
+    /// A tree that was replaced, as it was. O(n).
+    pub(crate) fn restored(mut self) -> Self {
+        let mut leaf = self.edge_leaf(false);
+        while !leaf.is_none() {
+            for at in 0..self.leaf(leaf).len() {
+                let slot = self.leaf(leaf).slots()[at];
+                self.set_leaf_of(slot, leaf);
+            }
+            leaf = self.leaf(leaf).next;
+        }
+        self
+    }
+
+    /// `leaf_of` has no leaf for any slot.
+    fn build_with(slots: &[Slot], keys: Option<&[u64]>, leaf_of: Vec<NodeId>) -> Self {
         let mut tree = Self::new(keys.is_some());
+        tree.leaf_of = leaf_of;
         if slots.is_empty() {
             return tree;
         }
         let highest = slots
             .iter()
             .fold(0, |highest, slot| highest.max(slot.index()));
-        tree.leaf_of = vec![NodeId::NONE; highest + 1];
+        if tree.leaf_of.len() <= highest {
+            tree.leaf_of.resize(highest + 1, NodeId::NONE);
+        }
         tree.len = slots.len() as u32;
         let count = slots.len().div_ceil(Self::FILL);
         tree.leaves = Vec::with_capacity(count);

@@ -275,6 +275,7 @@ proptest! {
     fn a_built_tree_takes_edits_like_a_grown_one(
         mut keys in prop::collection::vec(0..50u64, 0..300),
         ops in prop::collection::vec(op(), 0..40),
+        one_in in prop::sample::select(vec![1, 2, 30]),
     ) {
         keys.sort_unstable();
         let mut model = Model::default();
@@ -292,6 +293,15 @@ proptest! {
             apply(op, &mut tree, &mut model);
             assert_same(&tree, &model);
         }
+        // Other rows in its place, and back.
+        let mut other = Model::default();
+        other.rows = model.rows.iter().copied().filter(|row| row.1 % one_in == 0).collect();
+        other.rows.push((u64::MAX, model.fresh()));
+        let slots: Vec<Slot> = other.rows.iter().map(|row| Slot::from_u32(row.1)).collect();
+        let keys: Vec<u64> = other.rows.iter().map(|row| row.0).collect();
+        let replaced = tree.replace(&slots, Some(&keys));
+        assert_same(&replaced, &other);
+        assert_same(&tree.restored(), &model);
     }
 }
 

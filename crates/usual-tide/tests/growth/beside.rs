@@ -110,6 +110,20 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             })
         },
     ),
+    (
+        "an item removed and another added, the key table full with n",
+        |n, cost| {
+            // Seven of eight places are filled at most.
+            let full = n.next_power_of_two() / 8 * 7;
+            let mut store = store(full);
+            cost(n, &mut || {
+                for id in 0..n {
+                    store.remove(&Key(id)).unwrap();
+                    store.add(piece(FRESH + id), Place::End).unwrap();
+                }
+            })
+        },
+    ),
     ("an edit beside n unread feeds", |n, cost| {
         let (mut store, list, _feed) = listed(1000);
         let _feeds: Vec<_> = (0..n).map(|_| store.feed(list).unwrap()).collect();
