@@ -14,7 +14,10 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
         rounds: 3,
         operations: OPERATIONS as usize,
     };
-    let time = |_: u32, work: &mut dyn FnMut()| seconds(work);
+    // As for `OPERATIONS` of them, however often it was done, since the report divides by that.
+    let time = |operations: u32, work: &mut dyn FnMut()| {
+        seconds(work) / f64::from(operations) * f64::from(OPERATIONS)
+    };
     for (name, operation) in BESIDE {
         let floor = || operation(FEW, &time);
         let name = format!("growth: {name}");

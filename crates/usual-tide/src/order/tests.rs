@@ -294,8 +294,8 @@ proptest! {
             assert_same(&tree, &model);
         }
         // Other rows in its place, and back.
-        let mut other = Model::default();
-        other.rows = model.rows.iter().copied().filter(|row| row.1 % one_in == 0).collect();
+        let rows = model.rows.iter().copied().filter(|row| row.1 % one_in == 0);
+        let mut other = Model { rows: rows.collect(), ..Model::default() };
         other.rows.push((u64::MAX, model.fresh()));
         let slots: Vec<Slot> = other.rows.iter().map(|row| Slot::from_u32(row.1)).collect();
         let keys: Vec<u64> = other.rows.iter().map(|row| row.0).collect();

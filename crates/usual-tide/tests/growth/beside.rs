@@ -134,17 +134,22 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
     (
         "the dearest of n edits that a feed does not read",
         |n, cost| {
-            let (mut store, _, _late) = listed(1000);
-            let edits = (0..n).map(|round| {
-                cost(1, &mut || {
-                    store
-                        .edit(&Key(round * 7 % 1000), |piece| {
-                            piece.title = format!("Bowl {}", round % 907)
-                        })
-                        .unwrap();
-                })
-            });
-            edits.fold(0.0, f64::max)
+            let mut dearest = vec![f64::MAX; n as usize];
+            // The least of three times each, or a busy machine is what is timed.
+            for _ in 0..3 {
+                let (mut store, _, _late) = listed(1000);
+                for (round, least) in (0..).zip(&mut dearest) {
+                    let edit = &mut || {
+                        store
+                            .edit(&Key(round * 7 % 1000), |piece| {
+                                piece.title = format!("Bowl {}", round % 907)
+                            })
+                            .unwrap();
+                    };
+                    *least = least.min(cost(1, edit));
+                }
+            }
+            dearest.into_iter().fold(0.0, f64::max)
         },
     ),
     (
