@@ -7,23 +7,55 @@ use hashbrown::{DefaultHashBuilder, HashTable};
 use std::hash::BuildHasher;
 
 /// A hash table of slots; the keys stay in the items.
+///
+/// One that is full is replaced by a larger one, into which each later addition carries some of the slots, so that no
+/// addition pays for all.
 #[derive(Clone, Default)]
 pub(crate) struct KeyTable {
     slots: HashTable<Slot>,
+    /// The table that was full, with the slots that are not carried over yet.
+    earlier: Option<Earlier>,
     hasher: DefaultHashBuilder,
 }
 
+#[derive(Clone)]
+struct Earlier {
+    slots: HashTable<Slot>,
+    /// The number of the first slot that was not looked at yet.
+    next: usize,
+    /// How many slots an addition looks at, so that all are carried over before the larger table is full.
+    at_once: usize,
+}
+
+/// How many slots an addition looks at, at the least.
+const CARRIED_AT_ONCE: usize = if cfg!(any(test, fuzzing)) { 1 } else { 8 };
+
 impl KeyTable {
     pub(crate) fn find<T: Item>(&self, key: &T::Key, items: &Arena<T>) -> Option<Slot> {
-        self.slots
-            .find(self.hasher.hash_one(key), |slot| has_key(items, *slot, key))
-            .copied()
+        let hash = self.hasher.hash_one(key);
+        let has_key = |slot: &Slot| items.get(*slot).is_some_and(|item| item.key() == key);
+        let found = self.slots.find(hash, has_key);
+        let found = found.or_else(|| self.earlier.as_ref()?.slots.find(hash, has_key));
+        found.copied()
     }
 
     /// Notes a slot whose item is in the arena and whose key is new.
     pub(crate) fn insert<T: Item>(&mut self, slot: Slot, items: &Arena<T>) {
-        self.reserve(1, items);
-        let hash = hash_of(&self.hasher, slot, items);
+        let Some(item) = items.get(slot) else { return };
+        let hash = self.hasher.hash_one(item.key());
+        if self.slots.capacity() <= self.len() {
+            self.reserve(0, items);
+            let len = self.slots.len();
+            let larger = HashTable::with_capacity(self.room_for(1));
+            let additions = larger.capacity().saturating_sub(len).max(1);
+            let slots = std::mem::replace(&mut self.slots, larger);
+            self.earlier = (len > 0).then(|| Earlier {
+                slots,
+                next: 0,
+                at_once: CARRIED_AT_ONCE.max(items.used().div_ceil(additions)),
+            });
+        }
+        self.carry_over(items);
         self.slots
             .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
     }
@@ -31,47 +63,85 @@ impl KeyTable {
     pub(crate) fn remove<T: Item>(&mut self, slot: Slot, items: &Arena<T>) {
         let Some(item) = items.get(slot) else { return };
         let hash = self.hasher.hash_one(item.key());
-        if let Ok(entry) = self.slots.find_entry(hash, |other| *other == slot) {
-            entry.remove();
+        let earlier = self.earlier.as_mut().map(|earlier| &mut earlier.slots);
+        for slots in [Some(&mut self.slots), earlier].into_iter().flatten() {
+            if let Ok(entry) = slots.find_entry(hash, |other| *other == slot) {
+                entry.remove();
+                return;
+            }
         }
     }
 
-    /// Makes room for so many more. O(n log n) where it takes another table, which happens after n additions at the earliest.
+    /// Makes room for so many more. O(n log n) where it takes another table, or some slots are not carried over yet.
     ///
     /// The keys of n items are read for it, in the order of their slots: items lie near each other in memory in that
     /// order, and in the order of the table they do not.
     pub(crate) fn reserve<T: Item>(&mut self, more: usize, items: &Arena<T>) {
-        let wanted = self.slots.len() + more;
-        if self.slots.capacity() >= wanted {
-            return;
+        if self.slots.capacity() < self.len() + more {
+            let mut larger = HashTable::with_capacity(self.room_for(more));
+            for slot in in_order(&self.slots) {
+                let hash = hash_of(&self.hasher, slot, items);
+                larger.insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
+            }
+            self.slots = larger;
         }
+        if let Some(earlier) = self.earlier.take() {
+            for slot in in_order(&earlier.slots) {
+                let hash = hash_of(&self.hasher, slot, items);
+                self.slots
+                    .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
+            }
+        }
+    }
+
+    /// Carries a few slots over from the table that was full.
+    fn carry_over<T: Item>(&mut self, items: &Arena<T>) {
+        let Some(earlier) = &mut self.earlier else {
+            return;
+        };
+        let end = items.used().min(earlier.next + earlier.at_once);
+        for slot in (earlier.next..end).filter_map(Slot::new) {
+            if items.get(slot).is_none() {
+                continue;
+            }
+            let hash = hash_of(&self.hasher, slot, items);
+            if let Ok(entry) = earlier.slots.find_entry(hash, |other| *other == slot) {
+                entry.remove();
+                self.slots
+                    .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
+            }
+        }
+        earlier.next = end;
+        if earlier.slots.is_empty() {
+            self.earlier = None;
+        }
+    }
+
+    fn len(&self) -> usize {
+        let earlier = self.earlier.as_ref();
+        self.slots.len() + earlier.map_or(0, |earlier| earlier.slots.len())
+    }
+
+    /// For how many slots a table is made that has room for so many more than there are.
+    fn room_for(&self, more: usize) -> usize {
+        let wanted = self.len() + more;
         // Seven of eight places are filled at most. Where half of these hold nothing but marks of keys that were removed, a
         // table of the same size has room; one a little larger than what it holds would be full again at once.
         let full = self.slots.num_buckets() / 8 * 7;
-        let room = match wanted <= full / 2 {
+        match wanted <= full / 2 {
             true => full,
             false => wanted.max(full + 1),
-        };
-        let mut larger = HashTable::with_capacity(room);
-        for slot in self.in_order() {
-            let hash = hash_of(&self.hasher, slot, items);
-            larger.insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
         }
-        self.slots = larger;
     }
+}
 
-    fn in_order(&self) -> Vec<Slot> {
-        let mut slots: Vec<Slot> = self.slots.iter().copied().collect();
-        slots.sort_unstable();
-        slots
-    }
+fn in_order(table: &HashTable<Slot>) -> Vec<Slot> {
+    let mut slots: Vec<Slot> = table.iter().copied().collect();
+    slots.sort_unstable();
+    slots
 }
 
 fn hash_of<T: Item>(hasher: &DefaultHashBuilder, slot: Slot, items: &Arena<T>) -> u64 {
     let item = items.get(slot);
     item.map_or(0, |item| hasher.hash_one(item.key()))
-}
-
-fn has_key<T: Item>(items: &Arena<T>, slot: Slot, key: &T::Key) -> bool {
-    items.get(slot).is_some_and(|item| item.key() == key)
 }

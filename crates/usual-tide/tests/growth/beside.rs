@@ -87,6 +87,18 @@ fn edit(store: &mut Store<Piece>, id: u32) {
     store.edit(&Key(id), |piece| piece.title.push('x')).unwrap();
 }
 
+/// How often keys are read by the dearest of so many additions, each of an item with another key.
+#[cfg_attr(not(test), expect(dead_code, reason = "it is counted, not timed"))]
+pub(crate) fn dearest_addition(rows: u32, additions: u32) -> u64 {
+    let mut store = store(rows);
+    let reads = (rows..rows + additions).map(|id| {
+        let before = ASKED.get();
+        store.add(piece(id), Place::End).unwrap();
+        ASKED.get() - before
+    });
+    reads.max().unwrap()
+}
+
 /// What is done `OPERATIONS` times beside `n` others; the meter is given just that.
 pub(crate) type Operation = fn(u32, &Meter<'_>) -> f64;
 

@@ -9,7 +9,7 @@ mod beside;
 #[cfg(feature = "record")]
 mod records;
 
-use beside::{ASKED, BESIDE};
+use beside::{ASKED, BESIDE, dearest_addition};
 use stats_alloc::{INSTRUMENTED_SYSTEM, Region, StatsAlloc};
 use std::alloc::System;
 use std::sync::{Mutex, PoisonError};
@@ -53,4 +53,12 @@ fn no_operation_costs_more_in_proportion_to_what_is_beside_it() {
         }
     }
     assert!(too_much.is_empty(), "{}", too_much.join("\n"));
+}
+
+#[test]
+fn no_addition_reads_the_keys_of_all_others() {
+    let _alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
+    // The table of keys becomes too small twice.
+    let dearest = dearest_addition(7_000, 8_000);
+    assert!(dearest < 64, "{dearest} keys were read");
 }
