@@ -85,9 +85,13 @@ impl KeyTable {
             }
             self.slots = larger;
         }
-        if let Some(earlier) = self.earlier.take() {
-            for slot in in_order(&earlier.slots) {
-                let hash = hash_of(&self.hasher, slot, items);
+        if let Some(earlier) = &self.earlier {
+            // The hash of a key is code of the app and may panic: nothing changes before all are there.
+            let hashed = in_order(&earlier.slots).into_iter();
+            let hashed = hashed.map(|slot| (slot, hash_of(&self.hasher, slot, items)));
+            let hashed: Vec<(Slot, u64)> = hashed.collect();
+            self.earlier = None;
+            for (slot, hash) in hashed {
                 self.slots
                     .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
             }

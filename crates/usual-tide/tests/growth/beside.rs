@@ -22,7 +22,7 @@ fn asked() {
 
 /// A key that counts how often it is read.
 #[derive(Clone, FieldValue, Debug)]
-struct Key(u32);
+pub(crate) struct Key(u32);
 
 impl PartialEq for Key {
     fn eq(&self, other: &Self) -> bool {
@@ -54,7 +54,7 @@ impl Hash for Key {
 }
 
 #[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
+pub(crate) struct Piece {
     #[item(key)]
     id: Key,
     shelf: u32,
@@ -62,7 +62,7 @@ struct Piece {
     title: String,
 }
 
-fn piece(id: u32) -> Piece {
+pub(crate) fn piece(id: u32) -> Piece {
     let title = format!("Bowl {id}");
     Piece {
         id: Key(id),
@@ -71,7 +71,7 @@ fn piece(id: u32) -> Piece {
     }
 }
 
-fn store(rows: u32) -> Store<Piece> {
+pub(crate) fn store(rows: u32) -> Store<Piece> {
     Store::load((0..rows).map(piece)).unwrap()
 }
 
@@ -85,18 +85,6 @@ fn listed(n: u32) -> (Store<Piece>, ListId, Feed<Piece>) {
 
 fn edit(store: &mut Store<Piece>, id: u32) {
     store.edit(&Key(id), |piece| piece.title.push('x')).unwrap();
-}
-
-/// How often keys are read by the dearest of so many additions, each of an item with another key.
-#[cfg_attr(not(test), expect(dead_code, reason = "it is counted, not timed"))]
-pub(crate) fn dearest_addition(rows: u32, additions: u32) -> u64 {
-    let mut store = store(rows);
-    let reads = (rows..rows + additions).map(|id| {
-        let before = ASKED.get();
-        store.add(piece(id), Place::End).unwrap();
-        ASKED.get() - before
-    });
-    reads.max().unwrap()
 }
 
 /// What is done `OPERATIONS` times beside `n` others; the meter is given just that.
