@@ -117,9 +117,10 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             let full = n.next_power_of_two() / 8 * 7;
             let mut store = store(full);
             cost(n, &mut || {
-                for id in 0..n {
+                let added = (0..n).map(|id| FRESH + id);
+                for (id, new) in (0..full).chain(added.clone()).zip(added) {
                     store.remove(&Key(id)).unwrap();
-                    store.add(piece(FRESH + id), Place::End).unwrap();
+                    store.add(piece(new), Place::End).unwrap();
                 }
             })
         },
