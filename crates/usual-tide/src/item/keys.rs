@@ -23,7 +23,7 @@ struct Earlier {
     slots: HashTable<Slot>,
     /// The number of the first slot that was not looked at yet.
     next: usize,
-    /// How many slots an addition looks at, so that all are carried over before the larger table is full.
+    /// How many slots an addition looks at, whether they hold a key or not, so that all are carried over before the larger table is full.
     at_once: usize,
 }
 
