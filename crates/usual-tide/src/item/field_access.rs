@@ -131,7 +131,7 @@ impl<T: 'static, V: FieldValue> FieldAccess<T> for Field<T, V> {
 }
 
 /// A test that compares through the field each time.
-fn test_by_comparison<T: 'static, F: FieldAccess<T> + ?Sized + 'static>(
+pub(crate) fn test_by_comparison<T: 'static, F: FieldAccess<T> + ?Sized + 'static>(
     field: Arc<F>,
     accepts: Accepts,
     value: Value<'static>,

@@ -33,7 +33,7 @@ pub(crate) use dates::read_timestamp;
 pub(crate) use field::NaturalOrder;
 pub use field::{Field, Part};
 #[cfg(feature = "record")]
-pub(crate) use field_access::FieldAccess;
+pub(crate) use field_access::{FieldAccess, test_by_comparison};
 pub use field_value::FieldValue;
 pub use fields::Fields;
 pub use generate::KeyCounter;
@@ -41,7 +41,7 @@ pub use generate::KeyCounter;
 pub use generate::uuid_key;
 pub use input::InputError;
 #[cfg(feature = "record")]
-pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of};
+pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, short_integer};
 #[cfg(feature = "record")]
 pub use json::{KeyError, RecordKey};
 pub(crate) use keys::KeyTable;

@@ -24,6 +24,16 @@ impl Accepts {
     pub(crate) fn accepts(self, order: Ordering) -> bool {
         self.0 >> (order as i8 + 1) & 1 == 1
     }
+
+    /// The same for two texts, which are compared no further than they have to be.
+    #[cfg(feature = "record")]
+    pub(crate) fn accepts_text(self, one: &str, two: &str) -> bool {
+        match self {
+            Self::EQUAL => one == two,
+            Self::UNEQUAL => one != two,
+            _ => self.accepts(one.cmp(two)),
+        }
+    }
 }
 
 /// The test for any type.

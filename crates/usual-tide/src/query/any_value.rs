@@ -162,6 +162,11 @@ impl<T> SortKey<T> for AnyField<T> {
         self.value(item).bytes_in_prefix(bits)
     }
 
+    fn bytes_past_prefix(&self, item: &T, bits: u32) -> Option<u64> {
+        let value = self.value(item);
+        value.prefix_from(value.bytes_in_prefix(bits))
+    }
+
     fn compare(&self, one: &T, two: &T) -> Ordering {
         SortValue::compare(&self.value(one), &self.value(two))
     }

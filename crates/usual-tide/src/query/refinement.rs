@@ -53,13 +53,12 @@ impl<'a, T> Refinement<'a, T> {
     /// The next eight bytes to compare rows by, in the level's direction; `None` for keys that are not text.
     pub(crate) fn next_bytes(&self, item: &T) -> Option<u64> {
         let level = self.levels.first()?;
-        let Some(tied) = self.tied else {
-            return Some(level.prefix(item));
+        let bytes = match self.tied {
+            None => return Some(level.prefix(item)),
+            Some(Tied::Bits(bits)) => level.key.bytes_past_prefix(item, bits),
+            Some(Tied::Bytes(bytes)) => level.key.prefix_from(item, bytes),
         };
-        let bytes = level
-            .key
-            .prefix_from(item, level.bytes_in_common(item, tied))?;
-        Some(level.directed(bytes))
+        Some(level.directed(bytes?))
     }
 
     /// For rows that tie in [`next_bytes`](Self::next_bytes) as well, one of which is this item's.

@@ -16,6 +16,10 @@ pub(super) trait SortKey<T>: Send + Sync {
     fn prefix_from(&self, item: &T, byte: usize) -> Option<u64>;
     /// How many first bytes are the same in all that tie with an item in so many bits of the prefix.
     fn bytes_in_prefix(&self, item: &T, bits: u32) -> usize;
+    /// The eight bytes after those, for which the item is read once.
+    fn bytes_past_prefix(&self, item: &T, bits: u32) -> Option<u64> {
+        self.prefix_from(item, self.bytes_in_prefix(item, bits))
+    }
     fn compare(&self, one: &T, two: &T) -> Ordering;
     /// Rank and prefix, for which the item is read once.
     fn ranked_prefix(&self, item: &T) -> (SortRank, u64) {

@@ -7,10 +7,11 @@ use super::item::Record;
 use super::name::FieldName;
 use super::shape::KnownSpot;
 use crate::item::{
-    AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Value, json_of, number_of,
-    read_date, read_timestamp,
+    Accepts, AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Tester, Value, json_of,
+    number_of, read_date, read_timestamp, short_integer, test_by_comparison,
 };
 use serde_json::Value as Json;
+use std::sync::Arc;
 
 /// The fields of a record are those that it has: there is no list of them beforehand, and any name finds
 /// one.
@@ -59,6 +60,32 @@ impl FieldAccess<Record> for Member {
             None => Value::Missing,
             Some(MemberValue::Text(text)) => read_as(self.kind, text),
             Some(value) => value.content(),
+        }
+    }
+
+    /// Short integers, flags and text are compared as they are in the record, all else as values.
+    fn tester(self: Arc<Self>, accepts: Accepts, value: Value<'static>) -> Tester<Record> {
+        let by_value = test_by_comparison(Arc::clone(&self), accepts, value.clone());
+        match value {
+            Value::Integer(number) => Box::new(move |record| {
+                if let Some(MemberValue::Number(text)) = self.of(record)
+                    && let Some(own) = short_integer(text)
+                {
+                    return Some(accepts.accepts(i128::from(own).cmp(&number)));
+                }
+                by_value(record)
+            }),
+            Value::Bool(flag) => Box::new(move |record| match self.of(record) {
+                Some(MemberValue::Bool(own)) => Some(accepts.accepts(own.cmp(&flag))),
+                _ => by_value(record),
+            }),
+            Value::Text(text) if holds_text_as_it_is(self.kind) => {
+                Box::new(move |record| match self.of(record) {
+                    Some(MemberValue::Text(own)) => Some(accepts.accepts_text(own, &text)),
+                    _ => by_value(record),
+                })
+            }
+            _ => by_value,
         }
     }
 
@@ -163,6 +190,14 @@ impl Member {
             }
         }
     }
+}
+
+/// Whether text in a field of this kind is never read as something else.
+fn holds_text_as_it_is(kind: Kind) -> bool {
+    !matches!(
+        kind,
+        Kind::Date | Kind::Timestamp | Kind::Integer | Kind::Decimal | Kind::Float
+    )
 }
 
 /// Text as a value of the kind that its field holds; other text stays text.

@@ -3,12 +3,14 @@
 use crate::cases;
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
-use usual_tide::Item;
-use usual_tide::fields::{Fields, Kind};
+use std::cmp::Ordering;
+use usual_tide::fields::{Fields, Kind, Value as FieldContent};
+use usual_tide::query::FieldLookup;
 use usual_tide::record::{
     ColumnValue, Columns, FieldName, MemberValue, ParseError, Record, RecordError, RecordMaker,
     Schema, Shape, parse_as, parse_line,
 };
+use usual_tide::{Condition, Item};
 
 fn name(text: &str) -> FieldName {
     FieldName::parse(text).unwrap()
@@ -38,6 +40,40 @@ fn object(members: &[(String, String)]) -> String {
         .iter()
         .map(|(name, value)| format!("{}:{value}", json!(name)));
     format!("{{{}}}", members.collect::<Vec<_>>().join(","))
+}
+
+/// JSON values of which many are equal, and texts that are read as something else in a field of that kind.
+fn a_member() -> impl Strategy<Value = String> {
+    prop_oneof![
+        3 => prop::sample::select(MEMBERS).prop_map(str::to_owned),
+        2 => prop::sample::select(TEXTS).prop_map(|text| json!(text).to_string()),
+        1 => any_json(),
+    ]
+}
+
+const MEMBERS: &[&str] = &[
+    "0", "3", "-0", "3.0", "31e-1", "null", "true", "false", "[3]",
+];
+
+const TEXTS: &[&str] = &[
+    "",
+    "3",
+    "3.0",
+    "a",
+    "ab",
+    "2026-11-30",
+    "2026-11-30T12:00:00Z",
+];
+
+fn a_value() -> impl Strategy<Value = FieldContent<'static>> {
+    prop_oneof![
+        (-1..5i64).prop_map(FieldContent::from),
+        any::<i128>().prop_map(FieldContent::Integer),
+        any::<bool>().prop_map(FieldContent::from),
+        prop::sample::select(&[2.5, 3.0, f64::NAN][..]).prop_map(FieldContent::from),
+        prop::sample::select(TEXTS).prop_map(FieldContent::from),
+        Just(FieldContent::Missing),
+    ]
 }
 
 /// The text of an object with a key, without white space.
@@ -197,6 +233,27 @@ proptest! {
         prop_assert_eq!(&changed, &expected);
         prop_assert_eq!(before == after, expected.is_empty() && before.key() == after.key());
         prop_assert!(before.changed_fields(&parsed(&one)).is_empty());
+    }
+
+    #[test]
+    fn a_condition_on_a_member_is_the_comparison_of_its_value(
+        member in a_member(),
+        like in a_member(),
+        value in a_value(),
+    ) {
+        let record = parsed(&format!(r#"{{"id":1,"a":{member}}}"#));
+        let schema = Schema::infer(&[parsed(&format!(r#"{{"id":1,"a":{like}}}"#))]);
+        let fields = [Record::field_named("a"), schema.field("a")];
+        for field in fields.into_iter().flatten() {
+            let order = field.compare(&record, &value);
+            let told = |condition: Condition<Record>| condition.test(&record);
+            prop_assert_eq!(told(field.clone().is(value.clone())), order.map(Ordering::is_eq));
+            prop_assert_eq!(told(field.clone().is_not(value.clone())), order.map(Ordering::is_ne));
+            prop_assert_eq!(told(field.clone().above(value.clone())), order.map(Ordering::is_gt));
+            prop_assert_eq!(told(field.clone().at_least(value.clone())), order.map(Ordering::is_ge));
+            prop_assert_eq!(told(field.clone().below(value.clone())), order.map(Ordering::is_lt));
+            prop_assert_eq!(told(field.at_most(value.clone())), order.map(Ordering::is_le));
+        }
     }
 }
 

@@ -14,12 +14,15 @@ use std::str::FromStr;
 /// The longest text of a whole number that is surely read as one of 64 bits.
 const SHORT: usize = 18;
 
+/// The number that a text is, if it is an integer of a few digits.
+pub(crate) fn short_integer(text: &str) -> Option<i64> {
+    (text.len() <= SHORT).then(|| text.parse().ok())?
+}
+
 /// A number as exactly as can be.
 pub(crate) fn number_of(text: &str) -> Value<'static> {
     let decimal = || Decimal::from_str_exact(text).or_else(|_| Decimal::from_scientific(text));
-    if text.len() <= SHORT
-        && let Ok(integer) = text.parse::<i64>()
-    {
+    if let Some(integer) = short_integer(text) {
         return Value::Integer(integer.into());
     }
     match text.parse() {
