@@ -9,9 +9,17 @@ impl Bits {
     }
 
     pub(super) fn set(&mut self, number: usize) {
-        if let Some(word) = self.0.get_mut(number / 64) {
-            *word |= 1 << (number % 64);
-        }
+        self.insert(number);
+    }
+
+    /// Adds a number, if it is below the limit; `true` if it was not there.
+    pub(super) fn insert(&mut self, number: usize) -> bool {
+        let Some(word) = self.0.get_mut(number / 64) else {
+            return false;
+        };
+        let before = *word;
+        *word |= 1 << (number % 64);
+        before != *word
     }
 
     pub(super) fn has(&self, number: usize) -> bool {
@@ -25,6 +33,10 @@ impl Bits {
         for (word, other) in self.0.iter_mut().zip(&other.0) {
             *word |= other;
         }
+    }
+
+    pub(super) fn bytes(&self) -> usize {
+        size_of_val(&*self.0)
     }
 
     pub(super) fn count(&self) -> usize {

@@ -56,6 +56,7 @@ impl<T: Item> ListState<T> {
             query,
             held: HashMap::new(),
             row_text: None,
+            earlier_order: None,
             log: Log::new(),
             rollback: Vec::new(),
         }

@@ -4,6 +4,7 @@ use super::bits::Bits;
 use super::cached_search::CachedSearch;
 use super::evaluate::{Evaluated, grouped};
 use super::grouping::Deltas;
+use super::hits::ask_each;
 use super::plan::{Part, Plan, RowItems};
 use super::rollback_step::RollbackStep;
 use super::sorting::sorted;
@@ -11,7 +12,7 @@ use super::state::{Context, ListState};
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::{Item, Snapshot};
 use crate::order::{RowTree, Slot};
-use crate::parts::{in_parts, rows_in_parts};
+use crate::parts::rows_in_parts;
 use crate::query::{Query, Scope, Sort};
 use std::cmp::Ordering;
 use std::ops::Range;
@@ -20,8 +21,8 @@ use std::sync::Arc;
 /// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
 const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
-/// From so many rows that arrive for each that there is, all are sorted again: where prefixes decide, and where items are read.
-const SORT_ALL_SHARE: (usize, usize) = (2, 1);
+/// From one row that arrives for so many that there are, all are sorted again: where prefixes decide, and where items are read.
+const SORT_ALL_SHARE: (usize, usize) = (1, 5);
 
 /// From one row that arrives for so many that there are, both are walked side by side.
 const SIDE_BY_SIDE_SHARE: usize = 4;
@@ -30,6 +31,28 @@ const SIDE_BY_SIDE_SHARE: usize = 4;
 struct Arriving<T> {
     shown: Arc<RowItems<T>>,
     keys: Vec<u64>,
+}
+
+/// How the rows change, and which arrive.
+struct Planned {
+    plan: Plan,
+    /// The rows that arrive, in the list's order.
+    slots: Vec<Slot>,
+    /// Their prefixes in a sorted list, unless all rows are known.
+    keys: Vec<u64>,
+    /// All rows after the change, where they were put in order anyway.
+    all: Option<Evaluated>,
+}
+
+impl Planned {
+    fn of(plan: Plan, slots: Vec<Slot>) -> Self {
+        Self {
+            plan,
+            slots,
+            keys: Vec::new(),
+            all: None,
+        }
+    }
 }
 
 impl<T: Item> ListState<T> {
@@ -48,52 +71,44 @@ impl<T: Item> ListState<T> {
             Arc::new(RowItems { slots, items })
         };
         let narrower = query.scope(&self.query) == Scope::Narrower;
-        let (mut plan, slots, keys) = match query.order() {
-            _ if narrower => (self.plan_narrower(query, context), Vec::new(), Vec::new()),
+        let mut planned = match query.order() {
+            _ if narrower => Planned::of(self.plan_narrower(query, context), Vec::new()),
             None => {
                 let hits = self.hits(query, context);
                 let (plan, slots) = Plan::of_source(context.source, &self.rows, &hits);
-                (plan, slots, Vec::new())
+                Planned::of(plan, slots)
             }
             Some(sort) => {
                 let hits = self.hits_by_slot(query, context);
-                let ordered = |slots: Vec<Slot>| match query.grouping() {
-                    Some(group) => grouped(&slots, group, query.sorting(), context),
-                    None => sorted(&slots, sort, context),
-                };
-                let new = self.rows_to_show(&hits, context);
-                // Where many come back it costs less to sort all rows again than to look for the place of each.
-                let is_decided = query.sorting().is_none_or(Sort::is_decided_by_prefix);
-                let share = match is_decided {
-                    true => SORT_ALL_SHARE.0,
-                    false => SORT_ALL_SHARE.1,
-                };
-                let sorts_all = new.len() >= self.rows.len() * share && self.held.is_empty();
-                let all = sorts_all.then(|| {
-                    let source = context.source.chunks().flatten().copied();
-                    ordered(source.filter(|slot| hits.has(slot.index())).collect())
-                });
-                match all.and_then(|all| self.plan_by_order(&hits, &all)) {
+                let all = self.all_in_order(query, sort, &hits, context);
+                match all.and_then(|all| self.plan_by_order(&hits, all)) {
                     Some(planned) => planned,
                     None => {
-                        let rows = ordered(new);
+                        let rows = self.rows_to_show(&hits, context);
+                        let rows = in_order(&rows, query, sort, context);
                         let plan = self.plan_by_search(&hits, &rows, context);
-                        (plan, rows.slots, rows.keys.unwrap_or_default())
+                        Planned {
+                            keys: rows.keys.unwrap_or_default(),
+                            ..Planned::of(plan, rows.slots)
+                        }
                     }
                 }
             }
         };
-        if plan.leaving.is_empty() && slots.is_empty() {
+        if planned.plan.leaving.is_empty() && planned.slots.is_empty() {
             return None;
         }
-        let leaving = shown(std::mem::take(&mut plan.leaving));
+        let leaving = shown(std::mem::take(&mut planned.plan.leaving));
         let arriving = Arriving {
-            shown: shown(slots),
-            keys,
+            shown: shown(planned.slots),
+            keys: planned.keys,
         };
-        let change = self.describe(&plan, &leaving, &arriving);
+        let change = self.describe(&planned.plan, &leaving, &arriving);
         let deltas = self.deltas_of(&change);
-        self.apply_plan(&plan, &leaving, &arriving, change.after);
+        match planned.all {
+            Some(all) => self.replace_rows(&all.slots, all.keys.as_deref()),
+            None => self.apply_plan(&planned.plan, &leaving, &arriving, change.after),
+        }
         Some((change, deltas))
     }
 
@@ -145,51 +160,31 @@ impl<T: Item> ListState<T> {
         Plan::of_rows(&self.rows, &stays.concat())
     }
 
-    /// For each item, in source order, whether the filter lets it pass or it is held.
-    fn hits(&self, query: &Query<T>, context: Context<'_, T>) -> Vec<bool> {
-        let wider = query.scope(&self.query) == Scope::Wider;
-        let matches = |slot: Slot| {
-            let item = context.items.get(slot);
-            item.is_some_and(|item| query.matches(item))
-        };
-        let apart = |slot: Slot, matches: bool| {
-            !context.is_concealed(slot) && (self.held.contains_key(&slot) || matches)
-        };
-        let found = CachedSearch::of(query, context).map(|kept| kept.all());
-        let parts = if let Some(found) = found {
-            let passes = |slot: Slot| {
-                let item = context.items.get(slot);
-                item.is_some_and(|item| query.passes_filter(item))
-            };
-            walk_in_parts(context, |slot| {
-                apart(slot, found.has(slot.index()) && passes(slot))
-            })
-        } else if !wider && self.held.is_empty() && context.concealed.is_empty() {
-            // As a rule the filter alone decides, which is worth a loop of its own.
-            walk_in_parts(context, matches)
-        } else {
-            // One letter less in a search asks only the rows that did not match.
-            let matches = |slot| wider && self.rows.contains(slot) || matches(slot);
-            walk_in_parts(context, |slot| apart(slot, matches(slot)))
-        };
-        parts.concat()
-    }
-
-    /// The same by slot.
-    fn hits_by_slot(&self, query: &Query<T>, context: Context<'_, T>) -> Bits {
-        let mut by_slot = Bits::new(context.items.used());
-        let hits = self.hits(query, context);
-        let mut hits = hits.as_slice();
-        for slots in context.source.chunks() {
-            let (these, others) = hits.split_at(slots.len());
-            for (slot, hit) in slots.iter().zip(these) {
-                if *hit {
-                    by_slot.set(slot.index());
-                }
-            }
-            hits = others;
+    /// All hits in the order of a sorted list, where that costs less than to look for the place of each row that arrives.
+    fn all_in_order(
+        &self,
+        query: &Query<T>,
+        sort: &Sort<T>,
+        hits: &Bits,
+        context: Context<'_, T>,
+    ) -> Option<Evaluated> {
+        let again = self.order_again(hits, sort, context);
+        if again.is_some() {
+            return again;
         }
-        by_slot
+        let rows = self.rows.chunks().flatten();
+        let arriving = hits.count() - rows.filter(|slot| hits.has(slot.index())).count();
+        let is_decided = query.sorting().is_none_or(Sort::is_decided_by_prefix);
+        let share = match is_decided {
+            true => SORT_ALL_SHARE.0,
+            false => SORT_ALL_SHARE.1,
+        };
+        let sorts_all = arriving >= self.rows.len() / share && self.held.is_empty();
+        sorts_all.then(|| {
+            let source = context.source.chunks().flatten().copied();
+            let slots: Vec<Slot> = source.filter(|slot| hits.has(slot.index())).collect();
+            in_order(&slots, query, sort, context)
+        })
     }
 
     fn rows_to_show(&self, hits: &Bits, context: Context<'_, T>) -> Vec<Slot> {
@@ -199,30 +194,34 @@ impl<T: Item> ListState<T> {
             .collect()
     }
 
-    /// The plan for a sorted list from all its rows in their new order, with the rows that arrive and their prefixes.
-    /// `None` where those that stay are in another order than before, as the comparisons of an app can have it.
-    fn plan_by_order(&self, hits: &Bits, all: &Evaluated) -> Option<(Plan, Vec<Slot>, Vec<u64>)> {
+    /// The plan for a sorted list from all its rows in their new order. `None` where those that stay are in another order than
+    /// before, as the comparisons of an app can have it.
+    fn plan_by_order(&self, hits: &Bits, all: Evaluated) -> Option<Planned> {
         let mut plan = Plan::default();
-        let (mut slots, mut keys) = (Vec::new(), Vec::new());
+        let mut slots = Vec::with_capacity(all.slots.len().saturating_sub(self.rows.len()));
         let mut before = self.rows.chunks().flatten().enumerate().peekable();
-        for (index, slot) in all.slots.iter().enumerate() {
+        for slot in &all.slots {
             // What leaves here goes before anything arrives, since it may belong behind what does.
             while let Some((at, row)) = before.next_if(|(_, row)| !hits.has(row.index())) {
                 plan.keep_or_leave(at, *row, false);
             }
-            if !self.rows.contains(*slot) {
-                plan.arrive(slots.len());
-                slots.push(*slot);
-                keys.extend(all.keys.as_ref().map(|keys| keys[index]));
+            if let Some((at, row)) = before.next_if(|(_, row)| *row == slot) {
+                plan.keep_or_leave(at, *row, true);
                 continue;
             }
-            let (at, row) = before.next_if(|(_, row)| *row == slot)?;
-            plan.keep_or_leave(at, *row, true);
+            plan.arrive(slots.len());
+            slots.push(*slot);
         }
         for (at, row) in before {
+            if hits.has(row.index()) {
+                return None;
+            }
             plan.keep_or_leave(at, *row, false);
         }
-        Some((plan, slots, keys))
+        Some(Planned {
+            all: Some(all),
+            ..Planned::of(plan, slots)
+        })
     }
 
     /// The plan for a sorted list: each arriving row is looked up among the rows there are.
@@ -404,21 +403,15 @@ impl SourcePlaces {
     }
 }
 
-/// Tests every item, in source order, in parts.
-fn walk_in_parts<T: Item>(
+/// Rows in source order in that of a sorted or grouped list.
+fn in_order<T: Item>(
+    slots: &[Slot],
+    query: &Query<T>,
+    sort: &Sort<T>,
     context: Context<'_, T>,
-    hit: impl Fn(Slot) -> bool + Sync,
-) -> Vec<Vec<bool>> {
-    in_parts(context.source.len(), |part| {
-        ask_each(context.source, part, &hit)
-    })
-}
-
-/// Asks something of each row of a part, leaf by leaf.
-fn ask_each(rows: &RowTree, part: Range<usize>, ask: impl Fn(Slot) -> bool) -> Vec<bool> {
-    let mut answers = Vec::with_capacity(part.len());
-    for slots in rows.chunks_in(part) {
-        answers.extend(slots.iter().map(|slot| ask(*slot)));
+) -> Evaluated {
+    match query.grouping() {
+        Some(group) => grouped(slots, group, query.sorting(), context),
+        None => sorted(slots, sort, context),
     }
-    answers
 }

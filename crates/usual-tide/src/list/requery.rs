@@ -25,6 +25,7 @@ impl<T: Item> ListState<T> {
             None
         } else if query.same_order(&self.query) {
             let change = self.refilter(&query, context);
+            self.trim_earlier_order();
             change.map(|(change, deltas)| (change, self.update_sections(deltas)))
         } else {
             Some(self.reorder(&query, context))
@@ -51,6 +52,7 @@ impl<T: Item> ListState<T> {
         query: &Query<T>,
         context: Context<'_, T>,
     ) -> (Alignment<T>, Option<Arc<Sectioned>>) {
+        self.earlier_order = None;
         let held = |slot| self.held.contains_key(&slot);
         let mut rows = evaluate(query, context, held);
         let same_group = query.same_group(&self.query);

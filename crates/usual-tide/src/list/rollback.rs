@@ -25,6 +25,7 @@ impl<T: Item> ListState<T> {
 
     /// Makes all changes final.
     pub(crate) fn finish_edit(&mut self) {
+        self.keep_earlier_order();
         self.rollback.clear();
         self.log.trim(self.rows.len());
     }

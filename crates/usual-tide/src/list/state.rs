@@ -2,6 +2,7 @@
 
 use super::cached_order::CachedOrder;
 use super::cached_search::RowText;
+use super::earlier_order::EarlierOrder;
 use super::grouping::Grouping;
 use super::log::Log;
 use super::rollback_step::RollbackStep;
@@ -25,6 +26,8 @@ pub(crate) struct ListState<T: Item> {
     pub(super) grouping: Option<Grouping>,
     /// The text of few rows, for the next letter of a search.
     pub(super) row_text: Option<RowText>,
+    /// The order of the rows before many were hidden, for when they come back.
+    pub(super) earlier_order: Option<EarlierOrder>,
     pub(super) log: Log<T>,
     /// What takes back the changes since the last [`seal`](Self::seal).
     pub(super) rollback: Vec<RollbackStep<T>>,
@@ -196,12 +199,14 @@ impl<T: Item> ListState<T> {
 
     /// Bytes of the list beside items and sort keys, spare capacity included.
     pub(crate) fn bytes(&self) -> usize {
-        self.rows.bytes()
+        let earlier = self.earlier_order.as_ref();
+        self.rows.bytes() + earlier.map_or(0, EarlierOrder::bytes)
     }
 
     /// Bytes of the sort keys kept beside the rows.
     pub(crate) fn key_bytes(&self) -> usize {
-        self.rows.key_bytes()
+        let earlier = self.earlier_order.as_ref();
+        self.rows.key_bytes() + earlier.map_or(0, EarlierOrder::key_bytes)
     }
 
     /// Checks the whole structure; the error names the first thing that does not hold.

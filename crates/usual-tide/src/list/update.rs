@@ -67,6 +67,7 @@ impl<T: Item> ListState<T> {
     /// Filters and sorts are user code and may panic; then [`roll_back`](Self::roll_back) gives back
     /// the list as it was.
     pub(crate) fn update(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
+        self.touch_earlier_order(touches);
         match touches {
             [] => {}
             [touch] => self.update_one(touch, context),

@@ -146,6 +146,11 @@ impl RowTree {
         node
     }
 
+    /// Above all slots that have or had a row here.
+    pub(crate) fn slots(&self) -> usize {
+        self.leaf_of.len()
+    }
+
     /// Bytes held by the tree, spare capacity included.
     pub(crate) fn bytes(&self) -> usize {
         self.leaves.capacity() * size_of::<Leaf>()

@@ -3,7 +3,7 @@
 use crate::items::usual::Piece;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use usual_tide::{Condition, Place, Query, Store};
+use usual_tide::{Condition, ListId, Place, Query, Sort, Store};
 
 fn piece(id: u32) -> Piece {
     Piece {
@@ -78,6 +78,63 @@ fn a_closure_whose_fields_nobody_knows_is_asked_every_time() {
     store.edit(&11, |piece| piece.glaze = None).unwrap();
     assert_eq!(asked.load(Ordering::Relaxed), 1);
     assert_eq!(store.list(list).unwrap().len(), 5);
+}
+
+#[test]
+fn rows_that_come_back_are_not_sorted_again() {
+    let compared = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&compared);
+    let by_last_digits = Sort::from_fn(move |one: &Piece, two: &Piece| {
+        counter.fetch_add(1, Ordering::Relaxed);
+        (one.height_mm % 970).cmp(&(two.height_mm % 970))
+    });
+    let mut store = Store::load((0..1_000).map(piece)).unwrap();
+    let list = store.bind(Query::new().sort(by_last_digits));
+    let memory = |store: &Store<Piece>| store.list(list).unwrap().bytes().rows;
+    let waiting = |store: &mut Store<Piece>| {
+        let mut list = store.list_mut(list).unwrap();
+        list.change_query(|query| query.filter(Piece::FIRED.is(false)));
+    };
+    // How often it is compared until all rows are shown again, in their order.
+    let all_again = |store: &mut Store<Piece>, list: ListId| {
+        compared.store(0, Ordering::Relaxed);
+        let mut list_mut = store.list_mut(list).unwrap();
+        list_mut.change_query(Query::unfiltered);
+        let compared = compared.load(Ordering::Relaxed);
+        assert_eq!(store.list(list).unwrap().len(), store.len());
+        store.check().unwrap();
+        compared
+    };
+    let whole = memory(&store);
+
+    waiting(&mut store);
+    assert!(
+        memory(&store) > whole,
+        "the order of the hidden rows is kept"
+    );
+    assert_eq!(all_again(&mut store, list), 0);
+    assert_eq!(memory(&store), whole);
+
+    // Only what was edited meanwhile is compared with others.
+    waiting(&mut store);
+    store.edit(&500, |piece| piece.height_mm += 333).unwrap();
+    store.edit(&501, |piece| piece.height_mm += 333).unwrap();
+    store.move_to(&16, Place::End).unwrap();
+    store.remove(&18).unwrap();
+    store.add(piece(2_000), Place::Start).unwrap();
+    let few = all_again(&mut store, list);
+    assert!((1..100).contains(&few), "{few} comparisons");
+
+    // So much was edited that the order is of no use, and its memory is given back.
+    waiting(&mut store);
+    store
+        .reload((0..1_500).map(|id| piece(id * 2 + 1)))
+        .unwrap();
+    let mut fresh = Store::load((0..1_500).map(piece)).unwrap();
+    let fresh_list = fresh.bind(Query::new().sort(Piece::HEIGHT_MM));
+    let most = fresh.list(fresh_list).unwrap().bytes().rows * 2;
+    assert!(memory(&store) < most);
+    all_again(&mut store, list);
 }
 
 #[test]

@@ -1,0 +1,163 @@
+//! The order that rows had before a filter hid them.
+
+use super::bits::Bits;
+use super::evaluate::Evaluated;
+use super::rollback_step::RollbackStep;
+use super::sorting::sorted;
+use super::state::{Context, ListState};
+use super::update::Touch;
+use crate::item::Item;
+use crate::order::{RowTree, Slot};
+use crate::query::Sort;
+
+/// The order is kept while at least one row is hidden for so many that are shown.
+const HIDDEN_SHARE: usize = 2;
+
+/// Up to one row for so many that were sorted, those that an edit touched since are sorted in.
+const TOUCHED_SHARE: usize = if cfg!(any(test, fuzzing)) { 2 } else { 16 };
+
+/// The rows of a sorted list as they were before a filter or a search hid many of them: when they come back, only the rows that
+/// edits touched since are sorted.
+pub(super) struct EarlierOrder {
+    rows: RowTree,
+    /// By slot, of those that there were then.
+    touched: Bits,
+    touched_count: usize,
+}
+
+impl EarlierOrder {
+    pub(super) fn bytes(&self) -> usize {
+        self.rows.bytes() + self.touched.bytes()
+    }
+
+    pub(super) fn key_bytes(&self) -> usize {
+        self.rows.key_bytes()
+    }
+
+    fn most_touched(&self) -> usize {
+        self.rows.len() / TOUCHED_SHARE
+    }
+
+    /// Whether so many of the rows are hidden that the order is worth its memory.
+    fn is_worth_keeping(&self, shown: usize) -> bool {
+        self.rows.len() >= shown + shown.div_ceil(HIDDEN_SHARE)
+    }
+}
+
+impl<T: Item> ListState<T> {
+    /// Keeps the rows that an edit replaced, if it did nothing but hide many of a sorted list. It must be final.
+    pub(super) fn keep_earlier_order(&mut self) {
+        use RollbackStep::{Logged, Rebuilt, Requeried};
+        let is_wanted = self.earlier_order.is_none()
+            && self.query.sorting().is_some()
+            && self.query.grouping().is_none()
+            && self.held.is_empty();
+        let [Rebuilt(_), Requeried(_), rest @ ..] = &self.rollback[..] else {
+            return;
+        };
+        if !is_wanted || !rest.iter().all(|step| matches!(step, Logged)) {
+            return;
+        }
+        let mut steps = self.rollback.drain(..);
+        if let (Some(Rebuilt(rows)), Some(Requeried(query))) = (steps.next(), steps.next()) {
+            let earlier = EarlierOrder {
+                rows: *rows,
+                touched: Bits::new(self.rows.slots()),
+                touched_count: 0,
+            };
+            let is_kept =
+                query.same_order(&self.query) && earlier.is_worth_keeping(self.rows.len());
+            self.earlier_order = is_kept.then_some(earlier);
+        }
+    }
+
+    /// Notes the rows that an edit touches, whose places in the earlier order may be wrong from now on.
+    pub(super) fn touch_earlier_order(&mut self, touches: &[Touch<'_, T>]) {
+        let Some(earlier) = &mut self.earlier_order else {
+            return;
+        };
+        if touches.len() <= earlier.most_touched() {
+            for touch in touches {
+                earlier.touched_count += usize::from(earlier.touched.insert(touch.slot.index()));
+            }
+        }
+        if touches.len().max(earlier.touched_count) > earlier.most_touched() {
+            self.earlier_order = None;
+        }
+    }
+
+    /// Lets go of the earlier order when most of its rows are shown again.
+    pub(super) fn trim_earlier_order(&mut self) {
+        let shown = self.rows.len();
+        self.earlier_order
+            .take_if(|earlier| !earlier.is_worth_keeping(shown));
+    }
+
+    /// All rows that are hits in the order of the list, from the earlier order; `None` where it does not have most of them. O(n),
+    /// and O(log n) comparisons for each row that it does not have.
+    pub(super) fn order_again(
+        &self,
+        hits: &Bits,
+        sort: &Sort<T>,
+        context: Context<'_, T>,
+    ) -> Option<Evaluated> {
+        let earlier = self.earlier_order.as_ref()?;
+        let is_known = |slot: Slot| hits.has(slot.index()) && !earlier.touched.has(slot.index());
+        let rows = earlier.rows.rows_with_keys(earlier.rows.cursor(0));
+        let (slots, keys): (Vec<Slot>, Vec<u64>) = rows.filter(|(slot, _)| is_known(*slot)).unzip();
+        let others = hits.count() - slots.len();
+        if others > earlier.most_touched() || !self.held.is_empty() {
+            return None;
+        }
+        let known = Evaluated {
+            slots,
+            keys: Some(keys),
+            sections: Vec::new(),
+        };
+        if others == 0 {
+            return Some(known);
+        }
+        let mut is_placed = Bits::new(context.items.used());
+        for slot in &known.slots {
+            is_placed.set(slot.index());
+        }
+        let source = context.source.chunks().flatten().copied();
+        let others: Vec<Slot> = source
+            .filter(|slot| hits.has(slot.index()) && !is_placed.has(slot.index()))
+            .collect();
+        Some(self.sorted_in(known, sorted(&others, sort, context), context))
+    }
+
+    /// Two sequences of rows, each in the list's order, as one; the second one is short.
+    fn sorted_in(&self, rows: Evaluated, others: Evaluated, context: Context<'_, T>) -> Evaluated {
+        let all = rows.slots.len() + others.slots.len();
+        let (keys, other_keys) = (
+            rows.keys.unwrap_or_default(),
+            others.keys.unwrap_or_default(),
+        );
+        let (mut slots, mut all_keys) = (Vec::with_capacity(all), Vec::with_capacity(all));
+        let mut from = 0;
+        for (slot, key) in others.slots.into_iter().zip(other_keys) {
+            let source = context.source.position(slot).unwrap_or(0);
+            let item = context.items.get(slot);
+            let comes_before = |row: &Slot| {
+                item.is_some_and(|item| self.comes_before(*row, (slot, item), source, context))
+            };
+            let first = from + keys[from..].partition_point(|other| *other < key);
+            let ties = keys[first..].partition_point(|other| *other == key);
+            let to = first + rows.slots[first..first + ties].partition_point(comes_before);
+            slots.extend_from_slice(&rows.slots[from..to]);
+            all_keys.extend_from_slice(&keys[from..to]);
+            slots.push(slot);
+            all_keys.push(key);
+            from = to;
+        }
+        slots.extend_from_slice(&rows.slots[from..]);
+        all_keys.extend_from_slice(&keys[from..]);
+        Evaluated {
+            slots,
+            keys: Some(all_keys),
+            sections: Vec::new(),
+        }
+    }
+}
