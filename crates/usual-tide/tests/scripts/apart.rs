@@ -54,6 +54,10 @@ enum Deed {
         list: u8,
         shape: Shape,
     },
+    Refilter {
+        list: u8,
+        filter: u8,
+    },
     FailingBatch {
         deeds: Vec<Deed>,
     },
@@ -90,6 +94,7 @@ fn persons_deed() -> impl Strategy<Value = Deed> {
         2 => Just(Deed::Undo),
         1 => Just(Deed::Redo),
         1 => (any::<u8>(), shape()).prop_map(|(list, shape)| Deed::Requery { list, shape }),
+        2 => (any::<u8>(), 0..5u8).prop_map(|(list, filter)| Deed::Refilter { list, filter }),
         1 => batch.prop_map(|deeds| Deed::FailingBatch { deeds }),
     ]
 }
@@ -287,15 +292,25 @@ impl World {
             }
             Deed::Requery { list, shape } => {
                 let at = usize::from(*list) % self.lists.len();
-                let list = &mut self.lists[at];
-                list.shape = *shape;
-                store
-                    .list_mut(list.list)
-                    .unwrap()
-                    .change_query(|query| shape.change(query));
+                self.requery(at, *shape);
+            }
+            Deed::Refilter { list, filter } => {
+                let at = usize::from(*list) % self.lists.len();
+                let shape = Shape {
+                    filter: *filter,
+                    ..self.lists[at].shape
+                };
+                self.requery(at, shape);
             }
             Deed::FailingBatch { .. } => unreachable!("batches do not nest here"),
         }
+    }
+
+    fn requery(&mut self, at: usize, shape: Shape) {
+        let list = &mut self.lists[at];
+        list.shape = shape;
+        let mut list = self.store.list_mut(list.list).unwrap();
+        list.change_query(|query| shape.change(query));
     }
 
     fn note_left_out(&mut self, done: Option<Undone<u16>>) {
