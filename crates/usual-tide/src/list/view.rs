@@ -304,7 +304,8 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// Bytes that the list takes beside the items: for its rows, and for the sort keys cached beside
-    /// them. Spare capacity counts.
+    /// them. Spare capacity counts, and so does the order that the rows of a sorted list had before a search or a filter hid
+    /// many of them.
     pub fn bytes(&self) -> ListBytes {
         ListBytes {
             rows: self.state.bytes(),

@@ -40,7 +40,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     /// Changes the query of the list; every feed of it sees the minimal change from the old rows to the new.
     ///
     /// The closure gets the query and returns another. What it leaves as it is costs nothing: the old
-    /// sort with another filter sorts only the rows that arrive. O(n) for another filter, O(n log n) for another
+    /// sort with another filter sorts no more than the rows that arrive. O(n) for another filter, O(n log n) for another
     /// sort, O(1) for another window.
     ///
     /// ```
