@@ -45,7 +45,7 @@ impl EarlierOrder {
 }
 
 impl<T: Item> ListState<T> {
-    /// Keeps the rows that an edit replaced, if it did nothing but hide many of a sorted list. It must be final.
+    /// Keeps the rows that an edit replaced, if all that it did was to hide many of a sorted list. It must be final.
     pub(super) fn keep_earlier_order(&mut self) {
         use RollbackStep::{Logged, Rebuilt, Requeried};
         let is_wanted = self.earlier_order.is_none()
@@ -73,6 +73,10 @@ impl<T: Item> ListState<T> {
 
     /// Notes the rows that an edit touches, whose places in the earlier order may be wrong from now on.
     pub(super) fn touch_earlier_order(&mut self, touches: &[Touch<'_, T>]) {
+        if !self.rollback.is_empty() {
+            // What the list replaced before in this edit has their places of then.
+            self.rollback.push(RollbackStep::Touched);
+        }
         let Some(earlier) = &mut self.earlier_order else {
             return;
         };

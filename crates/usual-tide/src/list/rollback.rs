@@ -89,7 +89,7 @@ impl<T: Item> ListState<T> {
                 }
                 Some(RollbackStep::Logged) => self.log.forget_last(),
                 Some(RollbackStep::FeedMade(cursor)) => made.extend(cursor.upgrade()),
-                None => {}
+                Some(RollbackStep::Touched) | None => {}
             }
         }
         for cursor in made {

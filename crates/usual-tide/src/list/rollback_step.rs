@@ -55,6 +55,8 @@ pub(super) enum RollbackStep<T> {
     },
     /// The rows were grouped in another way.
     Regrouped(Option<Box<Grouping>>),
+    /// An edit touched rows after other changes to the list, be it rows that it does not show.
+    Touched,
     /// The change was noted.
     Logged,
     /// A feed was made, which begins where the list is taken back to.

@@ -15,6 +15,7 @@ mod model;
 mod orders;
 mod panics;
 mod prepared;
+mod refiltered;
 mod rules;
 mod same_keys;
 mod script;
