@@ -9,6 +9,7 @@ use super::update::Touch;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
 use crate::query::Sort;
+use std::cmp::Ordering;
 
 /// The order is kept while at least one row is hidden for so many that are shown.
 const HIDDEN_SHARE: usize = 2;
@@ -130,6 +131,29 @@ impl<T: Item> ListState<T> {
             .filter(|slot| hits.has(slot.index()) && !is_placed.has(slot.index()))
             .collect();
         Some(self.sorted_in(known, sorted(&others, sort, context), context))
+    }
+
+    /// Checks that the rows that no edit touched since are in the order of the list still.
+    pub(super) fn check_earlier_order(&self, context: Context<'_, T>) -> Result<(), String> {
+        let Some((earlier, sort)) = self.earlier_order.as_ref().zip(self.query.sorting()) else {
+            return Ok(());
+        };
+        let rows = earlier.rows.rows();
+        let untouched: Vec<Slot> = rows
+            .filter(|slot| !earlier.touched.has(slot.index()))
+            .collect();
+        for pair in untouched.windows(2) {
+            let items = (context.items.get(pair[0]), context.items.get(pair[1]));
+            let by_keys = match items {
+                (Some(one), Some(two)) => sort.compare(one, two),
+                _ => Ordering::Equal,
+            };
+            let source = |at: usize| context.source.position(pair[at]);
+            if by_keys.then_with(|| source(0).cmp(&source(1))).is_ge() {
+                return Err(format!("{:?} was before {:?}", pair[0], pair[1]));
+            }
+        }
+        Ok(())
     }
 
     /// Two sequences of rows, each in the list's order, as one; the second one is short.

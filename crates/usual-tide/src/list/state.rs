@@ -231,6 +231,7 @@ impl<T: Item> ListState<T> {
             return Err(format!("{stray:?} is in the list and not in the store"));
         }
         self.check_sections(context)?;
+        self.check_earlier_order(context)?;
         self.rows.check_order(|one, two| {
             let by_keys = match (
                 self.query.order(),
