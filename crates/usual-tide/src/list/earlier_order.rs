@@ -49,13 +49,13 @@ impl<T: Item> ListState<T> {
     /// Keeps the rows that an edit replaced, if all that it did was to hide many of a sorted list. It must be final.
     pub(super) fn keep_earlier_order(&mut self) {
         use RollbackStep::{Logged, Rebuilt, Requeried};
+        let [Rebuilt(_), Requeried(_), rest @ ..] = &self.rollback[..] else {
+            return;
+        };
         let is_wanted = self.earlier_order.is_none()
             && self.query.sorting().is_some()
             && self.query.grouping().is_none()
             && self.held.is_empty();
-        let [Rebuilt(_), Requeried(_), rest @ ..] = &self.rollback[..] else {
-            return;
-        };
         if !is_wanted || !rest.iter().all(|step| matches!(step, Logged)) {
             return;
         }
