@@ -93,6 +93,7 @@ pub(crate) enum CommandError {
     #[cfg(feature = "plot")]
     #[error("{file}: cannot be drawn: {why}")]
     Plot { file: String, why: String },
+    #[cfg(feature = "manual")]
     #[error("there is no command {name:?}; the commands are {names}")]
     NoCommand { name: String, names: String },
     #[error("cannot write the output: {0}")]

@@ -10,6 +10,7 @@ mod error;
 pub mod fuzzing;
 mod input;
 mod measure;
+mod merge_patch;
 mod output;
 mod script;
 #[cfg(feature = "net")]
@@ -54,7 +55,9 @@ fn run(command: Command, out: &mut Output) -> Result<ExitCode, CommandError> {
         #[cfg(feature = "net")]
         Command::Serve(serve) => serve::run(&serve, out),
         Command::Measure(measure) => measure::run(&measure, out),
+        #[cfg(feature = "manual")]
         Command::Completions { shell } => commands::pages::completions(shell, out),
+        #[cfg(feature = "manual")]
         Command::Manual { command } => commands::pages::manual(command.as_deref(), out),
     };
     done.map(|()| ExitCode::SUCCESS)

@@ -15,6 +15,7 @@ pub(crate) use query::{FieldNames, ItemOptions, QueryOptions, Totals};
 pub(crate) use serve::{LogLevel, Serve};
 
 use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
+#[cfg(feature = "manual")]
 use clap_complete::Shell;
 use std::path::PathBuf;
 use usual_tide_sources::files::FileFormat;
@@ -179,6 +180,7 @@ Examples:
   usual-tide measure --rows 5000 --format json
   usual-tide measure --rows 5000 --plot cost.svg")]
     Measure(Measure),
+    #[cfg(feature = "manual")]
     /// Completions for a shell, to be read by it.
     #[command(after_help = "\
 Examples:
@@ -188,6 +190,7 @@ Examples:
         /// The shell.
         shell: Shell,
     },
+    #[cfg(feature = "manual")]
     /// The manual page, in roff.
     #[command(after_help = "\
 Examples:

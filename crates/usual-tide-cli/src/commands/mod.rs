@@ -2,6 +2,7 @@
 
 pub(crate) mod apply;
 pub(crate) mod compare;
+#[cfg(feature = "manual")]
 pub(crate) mod pages;
 pub(crate) mod replay;
 pub(crate) mod show;

@@ -17,6 +17,12 @@ use std::io::Read;
 use usual_tide::record::{FieldName, Record};
 use usual_tide_sources::files::ReadError;
 
+/// What is told by a command that was built without a feature.
+#[cfg(not(all(feature = "net", feature = "patch", feature = "sqlite")))]
+pub(crate) fn built_without(feature: &str) -> String {
+    format!("this usual-tide was built without {feature}: build it with `--features {feature}`")
+}
+
 /// The items of a file, a database or a server, in their order.
 pub(crate) fn read(source: &str, options: &ItemOptions) -> Result<Vec<Record>, CommandError> {
     read_first(source, options, None)

@@ -46,15 +46,6 @@ fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<R
     Ok(content?.items)
 }
 
-/// What there is not in a command that was built without a feature.
-#[cfg(not(all(feature = "net", feature = "sqlite")))]
-fn built_without(feature: &str, text: &str) -> CommandError {
-    let why = format!(
-        "this usual-tide was built without {feature}: build it with `--features {feature}`"
-    );
-    CommandError::origin(text, why)
-}
-
 impl Origin {
     /// What a text on the command line names.
     pub(crate) fn of(text: &str) -> Result<Self, CommandError> {
@@ -93,7 +84,7 @@ impl Origin {
                 #[cfg(feature = "sqlite")]
                 return Err(database::which_table(text, path));
                 #[cfg(not(feature = "sqlite"))]
-                return Err(built_without("sqlite", text));
+                return Err(CommandError::origin(text, super::built_without("sqlite")));
             }
             _ => {}
         }
@@ -167,7 +158,9 @@ impl Origin {
             #[cfg(feature = "net")]
             Self::Http(address) => (Box::new(server::source(address, options, &key)?), key),
             #[cfg(not(feature = "net"))]
-            Self::Http(address) => return Err(built_without("net", address)),
+            Self::Http(address) => {
+                return Err(CommandError::origin(address, super::built_without("net")));
+            }
             #[cfg(feature = "sqlite")]
             Self::Sqlite {
                 text,
@@ -188,7 +181,9 @@ impl Origin {
                 (Box::new(source), key)
             }
             #[cfg(not(feature = "sqlite"))]
-            Self::Sqlite { text, .. } => return Err(built_without("sqlite", text)),
+            Self::Sqlite { text, .. } => {
+                return Err(CommandError::origin(text, super::built_without("sqlite")));
+            }
         })
     }
 }

@@ -3,6 +3,10 @@
 pub(crate) mod cells;
 pub(crate) mod change_text;
 pub(crate) mod changes;
+#[cfg(feature = "progress")]
+pub(crate) mod progress;
+#[cfg(not(feature = "progress"))]
+#[path = "no_progress.rs"]
 pub(crate) mod progress;
 pub(crate) mod table;
 

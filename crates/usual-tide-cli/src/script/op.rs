@@ -19,7 +19,7 @@ pub(crate) enum Op {
     /// An item is changed by a JSON Merge Patch (RFC 7396).
     Edit {
         key: RecordKey,
-        merge: Value,
+        merge: Map<String, Value>,
     },
     Remove {
         keys: Vec<RecordKey>,
@@ -72,8 +72,7 @@ impl fmt::Display for Op {
                 write!(f, "add{title} {}{}", PlaceText(place), among(*list))
             }
             Self::Edit { key, merge } => {
-                let names = merge.as_object().into_iter().flat_map(Map::keys);
-                let names: Vec<&str> = names.map(String::as_str).collect();
+                let names: Vec<&str> = merge.keys().map(String::as_str).collect();
                 write!(f, "edit {key}: {}", names.join(", "))
             }
             Self::Remove { keys } => write!(f, "remove {}", KeysText(keys)),

@@ -51,7 +51,7 @@ fn op(value: Value) -> Result<Op, ScriptError> {
         },
         "edit" => Op::Edit {
             key: members.key("key")?,
-            merge: Value::Object(members.object("merge")?),
+            merge: members.object("merge")?,
         },
         "remove" => Op::Remove {
             keys: members.keys("keys")?,

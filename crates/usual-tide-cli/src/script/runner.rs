@@ -5,6 +5,7 @@ use super::op::Op;
 use super::read::at_part;
 use crate::args::{ItemOptions, QueryOptions};
 use crate::input::{self, QueryContext, QueryTexts};
+use crate::merge_patch;
 use std::path::PathBuf;
 use std::sync::Arc;
 use usual_tide::record::{FieldName, Record};
@@ -17,7 +18,7 @@ pub(crate) struct ScriptRunner<'a> {
     pub(crate) key: FieldName,
     pub(crate) items: &'a ItemOptions,
     pub(crate) options: &'a QueryOptions,
-    /// PlaceText the files are that a script names.
+    /// Where the files are that a script names.
     pub(crate) folder: PathBuf,
 }
 
@@ -88,12 +89,11 @@ fn edit(
             Ok(())
         }
         Op::Edit { key, merge } => {
-            let mut members = serde_json::Value::Object(match store.get(key) {
-                Some(record) => record.to_members(),
-                None => return Err(EditError::UnknownKey(key.clone()).into()),
-            });
-            json_patch::merge(&mut members, merge);
-            let members = members.as_object().cloned().unwrap_or_default();
+            let Some(record) = store.get(key) else {
+                return Err(EditError::UnknownKey(key.clone()).into());
+            };
+            let mut members = record.to_members();
+            merge_patch::apply(&mut members, merge);
             let merged = Record::new(members, key_name)?;
             store.edit(key, |record| *record = merged)?;
             Ok(())

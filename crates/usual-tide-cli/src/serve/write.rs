@@ -3,6 +3,7 @@
 use super::hub::{Hub, ServedItems, Writer};
 use super::reply::Reply;
 use super::tags::Conditions;
+use crate::merge_patch;
 use percent_encoding::{NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Map, Value};
 use std::sync::Arc;
@@ -137,7 +138,7 @@ impl ServedItems {
             Requested::Merge(key, patch) => {
                 let before = self.known(key, &request.conditions)?;
                 let mut members = before.to_members();
-                merge(&mut members, patch);
+                merge_patch::apply(&mut members, patch);
                 (Some(Arc::clone(before)), Some(self.record(members)?))
             }
             Requested::Replace(key, members) => {
@@ -278,27 +279,4 @@ fn take_over(
             }
         }
     })
-}
-
-/// Puts a merge patch (RFC 7396) into effect.
-fn merge(members: &mut Map<String, Value>, patch: &Map<String, Value>) {
-    for (name, change) in patch {
-        match change {
-            Value::Null => {
-                members.shift_remove(name);
-            }
-            Value::Object(inner) => {
-                let member = members.entry(name.as_str()).or_insert(Value::Null);
-                if !member.is_object() {
-                    *member = Value::Object(Map::new());
-                }
-                if let Value::Object(member) = member {
-                    merge(member, inner);
-                }
-            }
-            other => {
-                members.insert(name.clone(), other.clone());
-            }
-        }
-    }
 }

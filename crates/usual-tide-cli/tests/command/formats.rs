@@ -222,6 +222,28 @@ fn csv_values_have_the_types_of_their_columns() {
 }
 
 #[test]
+fn members_keep_their_order_when_another_is_removed() {
+    let folder = tempfile::tempdir().unwrap();
+    let items = write(
+        &folder,
+        "items.json",
+        r#"[{"id": 1, "a": 1, "b": {"x": 1, "y": 2, "z": 3}, "c": 3, "d": 4}]"#,
+    );
+    let patch = r#"[{"op": "remove", "path": "/0/a"}, {"op": "remove", "path": "/0/b/x"},
+        {"op": "move", "from": "/0/b/y", "path": "/0/y"}, {"op": "move", "from": "/0/c", "path": "/0/e"}]"#;
+    let applied = run_with(&["apply", &items, "-"], patch.as_bytes());
+    let expected = "[\n{\"id\":1,\"b\":{\"z\":3},\"d\":4,\"y\":2,\"e\":3}\n]\n";
+    assert_eq!(stdout(&applied), expected, "{applied:?}");
+    let edit = r#"{"op": "edit", "key": 1, "merge": {"a": null, "b": {"x": null}, "e": 5}}"#;
+    let replayed = run_with(
+        &["replay", &items, "-", "--format", "json"],
+        edit.as_bytes(),
+    );
+    let expected = r#"{"id":1,"b":{"y":2,"z":3},"c":3,"d":4,"e":5}"#;
+    assert!(stdout(&replayed).contains(expected), "{replayed:?}");
+}
+
+#[test]
 fn apply_gives_the_rows_after() {
     let (old, new) = (demo("pieces.json"), demo("pieces-later.json"));
     let after = rows(&std::fs::read_to_string(&new).unwrap());
