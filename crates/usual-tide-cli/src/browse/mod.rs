@@ -36,7 +36,7 @@ const TICK: Duration = Duration::from_millis(250);
 const LONGEST_WAIT: Duration = Duration::from_secs(3600);
 
 /// What the screen's thread waits for.
-enum Happening {
+enum ScreenEvent {
     /// The terminal's, with the time at which it was read.
     Terminal(Event, Instant),
     News(News),
@@ -60,7 +60,7 @@ pub(crate) fn run(options: &Browse) -> Result<(), CommandError> {
     let screen = Screen::enter()?;
     let (happened, happenings) = channel();
     screen::read_events(happened.clone())?;
-    screen::hear_signals(happened.clone())?;
+    screen::listen_for_signals(happened.clone())?;
     let worker = start(engine, asked, happened)?;
     let look = Look {
         colours: std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty()),
@@ -99,17 +99,17 @@ pub(crate) fn run(options: &Browse) -> Result<(), CommandError> {
 fn start(
     engine: Engine,
     asked: Receiver<Request>,
-    happened: Sender<Happening>,
+    happened: Sender<ScreenEvent>,
 ) -> Result<std::thread::JoinHandle<usize>, CommandError> {
     let (send, news) = channel();
     let named = |name: &str| std::thread::Builder::new().name(name.to_owned());
     let forward = named("usual-tide-news").spawn(move || {
         for told in news {
-            if happened.send(Happening::News(told)).is_err() {
+            if happened.send(ScreenEvent::News(told)).is_err() {
                 return;
             }
         }
-        let _ = happened.send(Happening::StoreGone);
+        let _ = happened.send(ScreenEvent::StoreGone);
     });
     forward.map_err(CommandError::Terminal)?;
     let worker = named("usual-tide-store").spawn(move || engine.work(&asked, &send));
@@ -142,7 +142,7 @@ struct Browsing {
 }
 
 impl Browsing {
-    fn go_on(&mut self, happenings: &Receiver<Happening>) -> Result<(), CommandError> {
+    fn go_on(&mut self, happenings: &Receiver<ScreenEvent>) -> Result<(), CommandError> {
         loop {
             self.draw()?;
             let wait = match &self.app.store.state {
@@ -177,23 +177,23 @@ impl Browsing {
         }
     }
 
-    fn take(&mut self, happening: Happening) -> Result<(), CommandError> {
+    fn take(&mut self, happening: ScreenEvent) -> Result<(), CommandError> {
         match happening {
-            Happening::Terminal(event, when) => self.waiting.push_back(Waiting {
+            ScreenEvent::Terminal(event, when) => self.waiting.push_back(Waiting {
                 event,
                 when,
                 is_told: false,
             }),
-            Happening::News(News::Done(number)) => {
+            ScreenEvent::News(News::Done(number)) => {
                 self.done = number;
                 if self.held_until.is_some_and(|until| until <= number) {
                     self.held_until = None;
                 }
             }
-            Happening::News(news) => self.app.on_news(news),
-            Happening::Gone(why) => return Err(CommandError::Terminal(why)),
-            Happening::Stop => self.app.stop(),
-            Happening::StoreGone => return Err(CommandError::StoreGone),
+            ScreenEvent::News(news) => self.app.on_news(news),
+            ScreenEvent::Gone(why) => return Err(CommandError::Terminal(why)),
+            ScreenEvent::Stop => self.app.stop(),
+            ScreenEvent::StoreGone => return Err(CommandError::StoreGone),
         }
         self.handle();
         Ok(())

@@ -1,6 +1,6 @@
 //! The terminal: taken over, drawn on, and given back as it was, however it ends.
 
-use super::Happening;
+use super::ScreenEvent;
 use crate::error::CommandError;
 use crossterm::clipboard::CopyToClipboard;
 use crossterm::event::{
@@ -90,15 +90,15 @@ fn give_back_on_panic() {
 }
 
 /// Reads the terminal's events on a thread of its own, which ends with the program.
-pub(super) fn read_events(send: Sender<Happening>) -> Result<(), CommandError> {
+pub(super) fn read_events(send: Sender<ScreenEvent>) -> Result<(), CommandError> {
     let reader = std::thread::Builder::new().name("usual-tide-keys".to_owned());
     let started = reader.spawn(move || {
         loop {
             let happening = match crossterm::event::read() {
-                Ok(event) => Happening::Terminal(event, Instant::now()),
-                Err(why) => Happening::Gone(why),
+                Ok(event) => ScreenEvent::Terminal(event, Instant::now()),
+                Err(why) => ScreenEvent::Gone(why),
             };
-            let is_gone = matches!(happening, Happening::Gone(_));
+            let is_gone = matches!(happening, ScreenEvent::Gone(_));
             if send.send(happening).is_err() || is_gone {
                 break;
             }
@@ -109,14 +109,14 @@ pub(super) fn read_events(send: Sender<Happening>) -> Result<(), CommandError> {
 
 /// Hears when the system asks the program to end, so that the terminal is given back first.
 #[cfg(unix)]
-pub(super) fn hear_signals(send: Sender<Happening>) -> Result<(), CommandError> {
+pub(super) fn listen_for_signals(send: Sender<ScreenEvent>) -> Result<(), CommandError> {
     use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
     let signals = signal_hook::iterator::Signals::new([SIGHUP, SIGINT, SIGTERM]);
     let mut signals = signals.map_err(CommandError::Terminal)?;
     let hearer = std::thread::Builder::new().name("usual-tide-signals".to_owned());
     let started = hearer.spawn(move || {
         for _ in &mut signals {
-            if send.send(Happening::Stop).is_err() {
+            if send.send(ScreenEvent::Stop).is_err() {
                 break;
             }
         }
@@ -125,6 +125,6 @@ pub(super) fn hear_signals(send: Sender<Happening>) -> Result<(), CommandError> 
 }
 
 #[cfg(not(unix))]
-pub(super) fn hear_signals(_: Sender<Happening>) -> Result<(), CommandError> {
+pub(super) fn listen_for_signals(_: Sender<ScreenEvent>) -> Result<(), CommandError> {
     Ok(())
 }

@@ -79,7 +79,7 @@ impl<T: Item> Worker<T> {
             };
             let rest: Vec<Command<T>> = self.commands.try_iter().collect();
             for command in command.into_iter().chain(rest) {
-                self.obey(command);
+                self.carry_out(command);
             }
             if self.control.is_closing() {
                 return;
@@ -102,7 +102,7 @@ impl<T: Item> Worker<T> {
             .unwrap_or(Duration::from_secs(3600))
     }
 
-    fn obey(&mut self, command: Command<T>) {
+    fn carry_out(&mut self, command: Command<T>) {
         match command {
             Command::Writes | Command::Close => {}
             Command::Refresh => {

@@ -64,13 +64,13 @@ fn answer(
             let Some(item) = &write.after else {
                 return Ok(Answer::refused("there is no item"));
             };
-            if let Some(name) = stranger(rows, item) {
+            if let Some(name) = member_without_column(rows, item) {
                 return Ok(no_column(&name));
             }
             insert(rows, &table, database, item)
         }
         Operation::Replace(item, differ) => {
-            if let Some(name) = stranger(rows, &item) {
+            if let Some(name) = member_without_column(rows, &item) {
                 return Ok(no_column(&name));
             }
             let overlaps = |column: &&Column| {
@@ -184,7 +184,7 @@ fn no_column(name: &str) -> Answer<Record> {
 }
 
 /// A member of an item that is in no column.
-fn stranger(rows: &Rows, item: &Record) -> Option<String> {
+fn member_without_column(rows: &Rows, item: &Record) -> Option<String> {
     let known = |name: &str| rows.columns.iter().any(|column| column.path[0] == *name);
     item.members()
         .names()

@@ -33,11 +33,11 @@ pub use json::{ChangesJsonError, ChangesJsonProblem};
 pub use replica::Replica;
 pub(crate) use rows::RowBlock;
 pub use rows::Rows;
+pub(crate) use sections::{Boundaries, Layout, Recounted, Sectioning, align_by_key};
 pub use sections::{
     FlatItem, FlatKey, FlatRow, Section, SectionApplyError, SectionChanges, SectionMove,
     SectionReplica, SectionRow, SectionRun, SectionStep, SectionUpdated,
 };
-pub(crate) use sections::{Layout, Recounted, Seams, Sectioning, align_by_key};
 pub(crate) use set::Numbers;
 pub use set::{ChangeSet, MovedRun, RowRun, Updated};
 pub use steps::Step;

@@ -1,6 +1,6 @@
 //! A change of all matching rows as a change of those that no collapsed section hides.
 
-use crate::change::{Alignment, Layout, RowRun, Rows, Seams, Section, Segment};
+use crate::change::{Alignment, Boundaries, Layout, RowRun, Rows, Section, Segment};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -21,7 +21,7 @@ pub(super) fn hide_collapsed<T: Send + Sync + 'static>(
     items_at: impl Fn(Range<usize>) -> Vec<Arc<T>>,
 ) -> Alignment<T> {
     let (before, after) = (folding.before, folding.after);
-    let seams = Seams::of_rows(folding.sections, before, after);
+    let boundaries = Boundaries::of_rows(folding.sections, before, after);
     let block = |range: Range<usize>| {
         let items = items_at(range);
         let len = items.len();
@@ -56,7 +56,7 @@ pub(super) fn hide_collapsed<T: Send + Sync + 'static>(
                 (false, false) => {}
             },
             Segment::Kept { from, len } => {
-                for part in seams.parts(*from, here.start, *len) {
+                for part in boundaries.parts(*from, here.start, *len) {
                     let was =
                         before.shown_before(part.from)..before.shown_before(part.from + part.len);
                     let is = after.shown_before(part.to)..after.shown_before(part.to + part.len);

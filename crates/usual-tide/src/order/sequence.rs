@@ -253,7 +253,7 @@ impl<E: Measured> Node<E> {
                 let mut index = index;
                 let mut at = 0;
                 let inserts = matches!(change, Change::Insert(_));
-                // An insertion at a seam goes to the end of the earlier child.
+                // An insertion at a boundary goes to the end of the earlier child.
                 while at + 1 < children.len()
                     && index + usize::from(!inserts) > children[at].sums.elements()
                 {

@@ -2,7 +2,7 @@
 
 use super::block::{Tag, Values};
 use super::name::FieldName;
-use super::shape::{MemberNames, Spot, Step};
+use super::shape::{FieldPosition, MemberNames, Step};
 use crate::item::{JsonDecimal as Decimal, Value as FieldContent, number_of};
 use serde_json::{Map, Number, Value as Json};
 use std::fmt;
@@ -265,8 +265,8 @@ impl<'a> Object<'a> {
     pub fn get(&self, name: &str) -> Option<MemberValue<'a>> {
         match self.0 {
             Members::Shaped(members) => {
-                let spot = members.names.member((members.from, members.end), name)?;
-                members.at(spot)
+                let position = members.names.member((members.from, members.end), name)?;
+                members.at(position)
             }
             Members::Listed(_) => self
                 .iter()
@@ -294,7 +294,7 @@ impl<'a> Object<'a> {
             Members::Shaped(members) => {
                 let names = members.names;
                 let name = (at < members.end).then(|| names.name(at))?;
-                let value = members.at(names.spot_at(at)?)?;
+                let value = members.at(names.position_at(at)?)?;
                 at = names.after(at);
                 Some((name, value))
             }
@@ -351,8 +351,8 @@ impl<'a, 'b> SideBySide<'a, 'b> {
             return values.all(|(one, two)| one == two);
         }
         // All values count, whatever their names.
-        let mut differing = one.values.differing(two.values).map(Spot::Value);
-        differing.all(|spot| one.at(spot) == two.at(spot))
+        let mut differing = one.values.differing(two.values).map(FieldPosition::Value);
+        differing.all(|position| one.at(position) == two.at(position))
     }
 
     /// The steps of the members that are no objects and are not the same to the letter, with both values; and where
@@ -380,10 +380,10 @@ impl<'a, 'b> SideBySide<'a, 'b> {
 }
 
 impl<'a> ShapedMembers<'a> {
-    fn at(self, spot: Spot) -> Option<MemberValue<'a>> {
-        match spot {
-            Spot::Value(at) => Some(MemberValue::of(self.values.get(at)?, self.shared)),
-            Spot::Object { from, end } => {
+    fn at(self, position: FieldPosition) -> Option<MemberValue<'a>> {
+        match position {
+            FieldPosition::Value(at) => Some(MemberValue::of(self.values.get(at)?, self.shared)),
+            FieldPosition::Object { from, end } => {
                 let members = Self { from, end, ..self };
                 Some(MemberValue::Object(Object(Members::Shaped(members))))
             }
@@ -392,10 +392,10 @@ impl<'a> ShapedMembers<'a> {
 }
 
 impl<'a> Object<'a> {
-    /// What is at a spot of its shape.
-    pub(super) fn at(&self, spot: Spot) -> Option<MemberValue<'a>> {
+    /// What is at a position of its shape.
+    pub(super) fn at(&self, position: FieldPosition) -> Option<MemberValue<'a>> {
         match self.0 {
-            Members::Shaped(members) => members.at(spot),
+            Members::Shaped(members) => members.at(position),
             Members::Listed(_) => None,
         }
     }

@@ -5,7 +5,7 @@ use super::content::MemberValue;
 use super::differ::changed_members;
 use super::item::Record;
 use super::name::FieldName;
-use super::shape::KnownSpot;
+use super::shape::CachedPosition;
 use crate::item::{
     Accepts, AnyField, FieldAccess, FieldPath, Fields, InputError, Kind, Tester, Value, json_of,
     number_of, read_date, read_timestamp, short_integer, test_by_comparison,
@@ -43,7 +43,7 @@ impl Fields for Record {
 pub(super) struct Member {
     pub(super) name: FieldName,
     kind: Kind,
-    known: KnownSpot,
+    known: CachedPosition,
 }
 
 impl FieldAccess<Record> for Member {
@@ -161,7 +161,7 @@ impl Member {
         Self {
             name,
             kind,
-            known: KnownSpot::default(),
+            known: CachedPosition::default(),
         }
     }
 
@@ -170,8 +170,8 @@ impl Member {
     }
 
     fn put(&self, item: &mut Record, value: MemberValue<'_>) -> Result<(), InputError> {
-        let spot = item.spot(&self.name, &self.known);
-        item.set_at(&self.name, spot, value)
+        let position = item.position(&self.name, &self.known);
+        item.set_at(&self.name, position, value)
             .map_err(|why| InputError::Other(why.to_string()))
     }
 

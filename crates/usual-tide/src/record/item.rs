@@ -4,7 +4,7 @@ use super::build::{Block, BlockWriter, with_member};
 use super::content::{MemberValue, Object};
 use super::differ::changed_members;
 use super::name::{FieldName, FieldNameError};
-use super::shape::{KnownSpot, Spot};
+use super::shape::{CachedPosition, FieldPosition};
 use super::shapes::NotNames;
 use crate::item::{FieldPath, Item};
 use crate::item::{KeyError, RecordKey};
@@ -170,14 +170,18 @@ impl Record {
 
     /// A field by a name that was read before.
     pub fn field(&self, name: &FieldName) -> Option<MemberValue<'_>> {
-        self.members().at(self.block.names.spot(name)?)
+        self.members().at(self.block.names.position(name)?)
     }
 
     /// The same, where the field was looked for in other records before.
-    pub(super) fn field_at(&self, name: &FieldName, known: &KnownSpot) -> Option<MemberValue<'_>> {
+    pub(super) fn field_at(
+        &self,
+        name: &FieldName,
+        known: &CachedPosition,
+    ) -> Option<MemberValue<'_>> {
         match known.find(name, &self.block.names)? {
             // Nearly all fields are; filters and sorts ask for them again and again.
-            Spot::Value(at) => self.block.value(at),
+            FieldPosition::Value(at) => self.block.value(at),
             object => self.members().at(object),
         }
     }
@@ -217,15 +221,15 @@ impl Record {
         if !nests_at_most(&value, MOST_DEPTH) {
             return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
         }
-        let spot = self.block.names.spot(name);
-        with_member(&value, |value| self.set_at(name, spot, value))
+        let position = self.block.names.position(name);
+        with_member(&value, |value| self.set_at(name, position, value))
     }
 
-    /// Sets a field that is at this spot. O(members).
+    /// Sets a field that is at this position. O(members).
     pub(super) fn set_at(
         &mut self,
         name: &FieldName,
-        spot: Option<Spot>,
+        position: Option<FieldPosition>,
         value: MemberValue<'_>,
     ) -> Result<(), SetError> {
         // A name has no more steps than that.
@@ -233,10 +237,10 @@ impl Record {
             return Err(RecordError::TooDeep { most: MOST_DEPTH }.into());
         }
         let names = &self.block.names;
-        let block = match spot {
-            Some(Spot::Value(at)) if value.as_object().is_none() => {
+        let block = match position {
+            Some(FieldPosition::Value(at)) if value.as_object().is_none() => {
                 let block = self.block.with(at, value);
-                if names.key_spot() != spot {
+                if names.key_position() != position {
                     self.block = block;
                     return Ok(());
                 }
@@ -260,7 +264,11 @@ impl Record {
         Ok(())
     }
 
-    pub(super) fn spot(&self, name: &FieldName, known: &KnownSpot) -> Option<Spot> {
+    pub(super) fn position(
+        &self,
+        name: &FieldName,
+        known: &CachedPosition,
+    ) -> Option<FieldPosition> {
         known.find(name, &self.block.names)
     }
 
@@ -353,7 +361,10 @@ pub(super) fn nests_at_most(value: &Value, levels: usize) -> bool {
 fn read_key(block: &Block) -> Result<RecordKey, RecordError> {
     let members = block.members();
     let key = block.names.key();
-    let value = block.names.key_spot().and_then(|spot| members.at(spot));
+    let value = block
+        .names
+        .key_position()
+        .and_then(|position| members.at(position));
     let value = value.ok_or_else(|| {
         let name = key.to_string();
         RecordError::NoKey {

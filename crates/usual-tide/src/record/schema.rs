@@ -4,7 +4,7 @@ use super::block::Tag;
 use super::field::Member;
 use super::item::Record;
 use super::name::FieldName;
-use super::shape::{MemberNames, Spot};
+use super::shape::{FieldPosition, MemberNames};
 use crate::item::{AnyField, FieldPath, Kind, read_date, read_timestamp};
 use crate::query::{FieldLookup, nearest};
 use hashbrown::HashMap;
@@ -197,15 +197,17 @@ impl Seen {
     fn see_members(&mut self, names: &MemberNames, (from, end): (usize, usize), kinds: &[Kinds]) {
         let mut at = from;
         while at < end {
-            if let Some(spot) = names.spot_at(at) {
+            if let Some(position) = names.position_at(at) {
                 let name = names.name(at);
                 if !self.members.contains_key(name) {
                     self.order.push(name.to_owned());
                 }
                 let member = self.members.entry_ref(name).or_default();
-                match spot {
-                    Spot::Value(value) => member.kinds.0 |= kinds[value].0,
-                    Spot::Object { from, end } => member.see_members(names, (from, end), kinds),
+                match position {
+                    FieldPosition::Value(value) => member.kinds.0 |= kinds[value].0,
+                    FieldPosition::Object { from, end } => {
+                        member.see_members(names, (from, end), kinds)
+                    }
                 }
             }
             at = names.after(at);

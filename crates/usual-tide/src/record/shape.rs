@@ -21,14 +21,14 @@ pub(super) struct MemberNames {
     key_target: Target,
     key: Arc<FieldName>,
     text: Box<str>,
-    marks: Box<[Mark]>,
+    marks: Box<[StoredStep]>,
     /// The members of large objects by name.
     index: OnceLock<Box<Index>>,
 }
 
 /// A step in a shape, as it is kept: where its name ends in the text of all names, and what it leads to.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
-pub(super) struct Mark {
+pub(super) struct StoredStep {
     pub(super) name_end: u32,
     pub(super) target: Target,
 }
@@ -50,7 +50,7 @@ pub(super) enum Step<'a> {
 
 /// Where a field is in records of one shape.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(super) enum Spot {
+pub(super) enum FieldPosition {
     /// The value at this place of the block.
     Value(usize),
     /// The object whose members begin at this step and end before the other.
@@ -106,7 +106,7 @@ impl MemberNames {
         key: Arc<FieldName>,
         values: u32,
         text: Box<str>,
-        marks: Box<[Mark]>,
+        marks: Box<[StoredStep]>,
     ) -> Self {
         let mut names = Self {
             id,
@@ -117,7 +117,7 @@ impl MemberNames {
             marks,
             index: OnceLock::new(),
         };
-        names.key_target = names.target_of(names.spot(&names.key));
+        names.key_target = names.target_of(names.position(&names.key));
         names
     }
 
@@ -126,12 +126,12 @@ impl MemberNames {
     }
 
     /// Where the key is.
-    pub(super) fn key_spot(&self) -> Option<Spot> {
+    pub(super) fn key_position(&self) -> Option<FieldPosition> {
         self.field_at(self.key_target)
     }
 
     /// All names, and where each ends and what it leads to.
-    pub(super) fn parts(&self) -> (&str, &[Mark]) {
+    pub(super) fn parts(&self) -> (&str, &[StoredStep]) {
         (&self.text, &self.marks)
     }
 
@@ -170,32 +170,32 @@ impl MemberNames {
     }
 
     /// A field by its name: a member of exactly that name before a dotted way.
-    pub(super) fn spot(&self, name: &FieldName) -> Option<Spot> {
+    pub(super) fn position(&self, name: &FieldName) -> Option<FieldPosition> {
         let whole = (0, self.len());
-        if let Some(spot) = name.whole().and_then(|name| self.member(whole, name)) {
-            return Some(spot);
+        if let Some(position) = name.whole().and_then(|name| self.member(whole, name)) {
+            return Some(position);
         }
         let (first, rest) = name.members().split_first()?;
-        let mut spot = self.member(whole, first)?;
+        let mut position = self.member(whole, first)?;
         for step in rest {
-            let Spot::Object { from, end } = spot else {
+            let FieldPosition::Object { from, end } = position else {
                 return None;
             };
-            spot = self.member((from, end), step)?;
+            position = self.member((from, end), step)?;
         }
-        Some(spot)
+        Some(position)
     }
 
     /// A member of the object whose members are these steps.
-    pub(super) fn member(&self, (from, end): (usize, usize), name: &str) -> Option<Spot> {
+    pub(super) fn member(&self, (from, end): (usize, usize), name: &str) -> Option<FieldPosition> {
         if end - from > INDEX_FROM {
             let index = self.index.get_or_init(|| Box::new(Index::of(self)));
-            return self.spot_at(index.find(self, from, name)?);
+            return self.position_at(index.find(self, from, name)?);
         }
         let mut at = from;
         while at < end {
             if self.name(at) == name {
-                return self.spot_at(at);
+                return self.position_at(at);
             }
             at = self.after(at);
         }
@@ -203,11 +203,11 @@ impl MemberNames {
     }
 
     /// What a step leads to.
-    pub(super) fn spot_at(&self, at: usize) -> Option<Spot> {
+    pub(super) fn position_at(&self, at: usize) -> Option<FieldPosition> {
         let target = self.marks.get(at)?.target;
         match (target.as_value(), target.as_object()) {
-            (Some(value), _) => Some(Spot::Value(value)),
-            (None, Some(end)) => Some(Spot::Object { from: at + 1, end }),
+            (Some(value), _) => Some(FieldPosition::Value(value)),
+            (None, Some(end)) => Some(FieldPosition::Object { from: at + 1, end }),
             (None, None) => None,
         }
     }
@@ -218,18 +218,18 @@ impl MemberNames {
         end.unwrap_or(at) + 1
     }
 
-    fn field_at(&self, target: Target) -> Option<Spot> {
+    fn field_at(&self, target: Target) -> Option<FieldPosition> {
         match target.as_value() {
-            Some(value) => Some(Spot::Value(value)),
-            None => self.spot_at(target.as_object()?),
+            Some(value) => Some(FieldPosition::Value(value)),
+            None => self.position_at(target.as_object()?),
         }
     }
 
-    fn target_of(&self, spot: Option<Spot>) -> Target {
-        match spot {
+    fn target_of(&self, position: Option<FieldPosition>) -> Target {
+        match position {
             None => Target::NONE,
-            Some(Spot::Value(value)) => Target::value(value as u32),
-            Some(Spot::Object { from, .. }) => Target::object((from - 1) as u32),
+            Some(FieldPosition::Value(value)) => Target::value(value as u32),
+            Some(FieldPosition::Object { from, .. }) => Target::object((from - 1) as u32),
         }
     }
 }
@@ -274,12 +274,12 @@ impl Index {
 
 /// Where a field was found last, so that records of one shape are asked by name only once.
 #[derive(Debug, Default)]
-pub(super) struct KnownSpot(AtomicU64);
+pub(super) struct CachedPosition(AtomicU64);
 
-impl KnownSpot {
+impl CachedPosition {
     /// The field in records of this shape. O(1) where it was the last one asked for.
     #[inline]
-    pub(super) fn find(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
+    pub(super) fn find(&self, name: &FieldName, names: &MemberNames) -> Option<FieldPosition> {
         let kept = self.0.load(Ordering::Relaxed);
         if names.id != 0 && (kept >> 32) as u32 == names.id {
             return names.field_at(Target(kept as u32));
@@ -287,11 +287,11 @@ impl KnownSpot {
         self.find_anew(name, names)
     }
 
-    fn find_anew(&self, name: &FieldName, names: &MemberNames) -> Option<Spot> {
-        let spot = names.spot(name);
-        let target = names.target_of(spot).0;
+    fn find_anew(&self, name: &FieldName, names: &MemberNames) -> Option<FieldPosition> {
+        let position = names.position(name);
+        let target = names.target_of(position).0;
         let kept = u64::from(names.id) << 32 | u64::from(target);
         self.0.store(kept, Ordering::Relaxed);
-        spot
+        position
     }
 }

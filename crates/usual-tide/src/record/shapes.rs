@@ -1,7 +1,7 @@
 //! All shapes that records have.
 
 use super::name::FieldName;
-use super::shape::{Mark, MemberNames, Step, Target};
+use super::shape::{MemberNames, Step, StoredStep, Target};
 use hashbrown::{HashSet, HashTable};
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError, Weak};
@@ -10,7 +10,7 @@ use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError, Weak};
 #[derive(Debug, Default)]
 pub(super) struct NameList {
     text: String,
-    marks: Vec<Mark>,
+    marks: Vec<StoredStep>,
     values: u32,
     /// The steps of the objects that are not at their end.
     open: Vec<usize>,
@@ -50,7 +50,7 @@ impl NameList {
         self.text.push_str(name);
         // What is too long for that is refused before anybody reads it.
         let name_end = self.text.len() as u32;
-        self.marks.push(Mark { name_end, target });
+        self.marks.push(StoredStep { name_end, target });
     }
 
     /// Takes the first steps over from a shape.

@@ -15,7 +15,7 @@ type Rows = Vec<Arc<Thing>>;
 
 /// What a person does, or the source.
 #[derive(Clone, Debug)]
-enum Deed {
+enum Operation {
     Edit(Op),
     FromSource(Op),
     Undo,
@@ -59,7 +59,7 @@ enum Deed {
         filter: u8,
     },
     FailingBatch {
-        deeds: Vec<Deed>,
+        operations: Vec<Operation>,
     },
 }
 
@@ -67,42 +67,42 @@ fn plain_edit() -> impl Strategy<Value = Op> {
     edit().prop_filter("the source's", |op| !matches!(op, Op::Reload { .. }))
 }
 
-fn apart() -> impl Strategy<Value = Deed> {
+fn apart() -> impl Strategy<Value = Operation> {
     let any_u8 = any::<u8>;
     prop_oneof![
-        2 => prop::collection::vec(any_u8(), 1..4).prop_map(|at| Deed::Propose { at }),
-        2 => (any_u8(), any::<bool>()).prop_map(|(which, confirm)| Deed::Settle { which, confirm }),
-        3 => any_u8().prop_map(|at| Deed::Draft { at }),
+        2 => prop::collection::vec(any_u8(), 1..4).prop_map(|at| Operation::Propose { at }),
+        2 => (any_u8(), any::<bool>()).prop_map(|(which, confirm)| Operation::Settle { which, confirm }),
+        3 => any_u8().prop_map(|at| Operation::Draft { at }),
         3 => (60..80u16, any_u8(), any_u8(), prop::option::of(any_u8()))
-            .prop_map(|(key, seed, place, list)| Deed::DraftNew { key, seed, place, list }),
-        4 => (any_u8(), any_u8()).prop_map(|(which, seed)| Deed::Type { which, seed }),
+            .prop_map(|(key, seed, place, list)| Operation::DraftNew { key, seed, place, list }),
+        4 => (any_u8(), any_u8()).prop_map(|(which, seed)| Operation::Type { which, seed }),
         3 => (any_u8(), any::<bool>())
-            .prop_map(|(which, prefer_mine)| Deed::Commit { which, prefer_mine }),
-        1 => any_u8().prop_map(|which| Deed::Discard { which }),
-        1 => any_u8().prop_map(|which| Deed::Drop { which }),
+            .prop_map(|(which, prefer_mine)| Operation::Commit { which, prefer_mine }),
+        1 => any_u8().prop_map(|which| Operation::Discard { which }),
+        1 => any_u8().prop_map(|which| Operation::Drop { which }),
     ]
 }
 
-fn persons_deed() -> impl Strategy<Value = Deed> {
+fn user_operation() -> impl Strategy<Value = Operation> {
     let batch = prop::collection::vec(
-        prop_oneof![plain_edit().prop_map(Deed::Edit), apart()],
+        prop_oneof![plain_edit().prop_map(Operation::Edit), apart()],
         1..5,
     );
     prop_oneof![
-        6 => plain_edit().prop_map(Deed::Edit),
+        6 => plain_edit().prop_map(Operation::Edit),
         8 => apart(),
-        2 => Just(Deed::Undo),
-        1 => Just(Deed::Redo),
-        1 => (any::<u8>(), shape()).prop_map(|(list, shape)| Deed::Requery { list, shape }),
-        2 => (any::<u8>(), 0..5u8).prop_map(|(list, filter)| Deed::Refilter { list, filter }),
-        1 => batch.prop_map(|deeds| Deed::FailingBatch { deeds }),
+        2 => Just(Operation::Undo),
+        1 => Just(Operation::Redo),
+        1 => (any::<u8>(), shape()).prop_map(|(list, shape)| Operation::Requery { list, shape }),
+        2 => (any::<u8>(), 0..5u8).prop_map(|(list, filter)| Operation::Refilter { list, filter }),
+        1 => batch.prop_map(|operations| Operation::FailingBatch { operations }),
     ]
 }
 
-fn any_deed() -> impl Strategy<Value = Deed> {
+fn any_operation() -> impl Strategy<Value = Operation> {
     prop_oneof![
-        4 => persons_deed(),
-        1 => edit().prop_map(Deed::FromSource),
+        4 => user_operation(),
+        1 => edit().prop_map(Operation::FromSource),
     ]
 }
 
@@ -162,18 +162,18 @@ impl World {
         }
     }
 
-    fn run(&mut self, deed: &Deed) {
+    fn run(&mut self, operation: &Operation) {
         let steps = self.store.history().undo_len();
         let no_step = matches!(
-            deed,
-            Deed::Propose { .. }
-                | Deed::Draft { .. }
-                | Deed::DraftNew { .. }
-                | Deed::Discard { .. }
+            operation,
+            Operation::Propose { .. }
+                | Operation::Draft { .. }
+                | Operation::DraftNew { .. }
+                | Operation::Discard { .. }
         );
-        match deed {
-            Deed::FailingBatch { deeds } => self.fail(deeds),
-            deed => self.perform(deed),
+        match operation {
+            Operation::FailingBatch { operations } => self.fail(operations),
+            operation => self.perform(operation),
         }
         assert!(
             !no_step || self.store.history().undo_len() == steps,
@@ -185,11 +185,11 @@ impl World {
     }
 
     /// What does not fit the moment is refused, which is fine here: what counts is that all stays sound.
-    fn perform(&mut self, deed: &Deed) {
+    fn perform(&mut self, operation: &Operation) {
         let store = &mut self.store;
-        match deed {
-            Deed::Edit(op) => drop(try_apply(op, store)),
-            Deed::FromSource(Op::Reload {
+        match operation {
+            Operation::Edit(op) => drop(try_apply(op, store)),
+            Operation::FromSource(Op::Reload {
                 seed,
                 policy: choice,
             }) => {
@@ -207,21 +207,21 @@ impl World {
                     assert_eq!(store.len() - real(store).len(), blanks);
                 }
             }
-            Deed::FromSource(op) => drop(store.from_source(|store| try_apply(op, store))),
-            Deed::Undo => {
+            Operation::FromSource(op) => drop(store.from_source(|store| try_apply(op, store))),
+            Operation::Undo => {
                 let undone = store.history_mut().undo().ok().flatten();
                 self.note_left_out(undone);
             }
-            Deed::Redo => {
+            Operation::Redo => {
                 let redone = store.history_mut().redo().ok().flatten();
                 self.note_left_out(redone);
             }
-            Deed::Propose { at } => {
+            Operation::Propose { at } => {
                 let keys = keys_at(at, store);
                 self.proposals
                     .extend(store.removals_mut().begin(&keys).ok());
             }
-            Deed::Settle { which, confirm } => {
+            Operation::Settle { which, confirm } => {
                 if let Some(at) = pick(*which, &self.proposals) {
                     let id = self.proposals.remove(at);
                     let settled = if *confirm {
@@ -232,12 +232,12 @@ impl World {
                     settled.unwrap();
                 }
             }
-            Deed::Draft { at } => {
+            Operation::Draft { at } => {
                 if let Some(key) = keys_at(&[*at], store).first() {
                     self.drafts.push(store.drafts_mut().begin(key).unwrap());
                 }
             }
-            Deed::DraftNew {
+            Operation::DraftNew {
                 key,
                 seed,
                 place,
@@ -264,7 +264,7 @@ impl World {
                 };
                 self.drafts.extend(draft);
             }
-            Deed::Type { which, seed } => {
+            Operation::Type { which, seed } => {
                 if let Some(at) = pick(*which, &self.drafts) {
                     let draft = &mut self.drafts[at];
                     let typed = thing(*draft.key(), *seed);
@@ -278,23 +278,23 @@ impl World {
                     assert_eq!(draft.typed("rank").unwrap(), rank);
                 }
             }
-            Deed::Commit { which, prefer_mine } => self.commit(*which, *prefer_mine),
-            Deed::Discard { which } => {
+            Operation::Commit { which, prefer_mine } => self.commit(*which, *prefer_mine),
+            Operation::Discard { which } => {
                 if let Some(at) = pick(*which, &self.drafts) {
                     let draft = self.drafts.remove(at);
                     assert!(store.drafts_mut().discard(draft).unwrap());
                 }
             }
-            Deed::Drop { which } => {
+            Operation::Drop { which } => {
                 if let Some(at) = pick(*which, &self.drafts) {
                     drop(self.drafts.remove(at));
                 }
             }
-            Deed::Requery { list, shape } => {
+            Operation::Requery { list, shape } => {
                 let at = usize::from(*list) % self.lists.len();
                 self.requery(at, *shape);
             }
-            Deed::Refilter { list, filter } => {
+            Operation::Refilter { list, filter } => {
                 let at = usize::from(*list) % self.lists.len();
                 let shape = Shape {
                     filter: *filter,
@@ -302,7 +302,7 @@ impl World {
                 };
                 self.requery(at, shape);
             }
-            Deed::FailingBatch { .. } => unreachable!("batches do not nest here"),
+            Operation::FailingBatch { .. } => unreachable!("batches do not nest here"),
         }
     }
 
@@ -368,7 +368,7 @@ impl World {
     }
 
     /// Nothing of a batch that fails is left.
-    fn fail(&mut self, deeds: &[Deed]) {
+    fn fail(&mut self, operations: &[Operation]) {
         let before = rows(&self.store);
         let (undo, redo) = (
             self.store.history().undo_len(),
@@ -398,11 +398,13 @@ impl World {
                 proposals: proposals.clone(),
                 left_out: self.left_out,
             };
-            for deed in deeds {
-                match deed {
+            for operation in operations {
+                match operation {
                     // A draft that ends inside is open again afterwards, but this test would not have it.
-                    Deed::Commit { .. } | Deed::Discard { .. } | Deed::Drop { .. } => {}
-                    deed => within.perform(deed),
+                    Operation::Commit { .. }
+                    | Operation::Discard { .. }
+                    | Operation::Drop { .. } => {}
+                    operation => within.perform(operation),
                 }
             }
             *store = within.store;
@@ -496,12 +498,12 @@ proptest! {
     fn undoing_everything_gives_back_the_first_state_whatever_was_open_meanwhile(
         start in start(),
         shapes in prop::collection::vec(shape(), 1..4),
-        deeds in prop::collection::vec(persons_deed(), 1..40),
+        operations in prop::collection::vec(user_operation(), 1..40),
     ) {
         let mut world = World::new(start, &shapes);
         let first = rows(&world.store);
-        for deed in &deeds {
-            world.run(deed);
+        for operation in &operations {
+            world.run(operation);
         }
         world.finish();
         let last = rows(&world.store);
@@ -512,7 +514,7 @@ proptest! {
         prop_assert!(world.left_out || identical(&first, &rows(&world.store)));
         while world.store.history_mut().redo().unwrap().is_some() {}
         // What was undone when the script ended is done again as well.
-        let undone = deeds.iter().any(|deed| matches!(deed, Deed::Undo | Deed::Redo));
+        let undone = operations.iter().any(|operation| matches!(operation, Operation::Undo | Operation::Redo));
         prop_assert!(undone || identical(&last, &rows(&world.store)));
         world.check();
     }
@@ -521,11 +523,11 @@ proptest! {
     fn the_source_may_do_anything_meanwhile(
         start in start(),
         shapes in prop::collection::vec(shape(), 1..4),
-        deeds in prop::collection::vec(any_deed(), 1..40),
+        operations in prop::collection::vec(any_operation(), 1..40),
     ) {
         let mut world = World::new(start, &shapes);
-        for deed in &deeds {
-            world.run(deed);
+        for operation in &operations {
+            world.run(operation);
         }
         world.finish();
     }

@@ -12,7 +12,7 @@ use usual_tide::sections::{SectionError, SectionKey};
 use usual_tide::{ChangeSet, Feed, ListId, Store};
 
 #[derive(Clone, Debug)]
-enum Deed {
+enum Operation {
     Edit(Op),
     Requery(Shape),
     Refilter(u8),
@@ -24,18 +24,18 @@ enum Deed {
     Read,
 }
 
-fn deed() -> impl Strategy<Value = Deed> {
+fn operation() -> impl Strategy<Value = Operation> {
     let take = prop_oneof![1 => Just(None), 1 => (0..12usize).prop_map(Some)];
     prop_oneof![
-        12 => edit().prop_map(Deed::Edit),
-        1 => grouped_shape().prop_map(Deed::Requery),
-        2 => (0..5u8).prop_map(Deed::Refilter),
-        1 => (0..6usize, take).prop_map(|(skip, take)| Deed::Window(skip, take)),
-        4 => any::<u8>().prop_map(Deed::Collapse),
-        3 => any::<u8>().prop_map(Deed::Expand),
-        1 => Just(Deed::CollapseAll),
-        1 => Just(Deed::ExpandAll),
-        3 => Just(Deed::Read),
+        12 => edit().prop_map(Operation::Edit),
+        1 => grouped_shape().prop_map(Operation::Requery),
+        2 => (0..5u8).prop_map(Operation::Refilter),
+        1 => (0..6usize, take).prop_map(|(skip, take)| Operation::Window(skip, take)),
+        4 => any::<u8>().prop_map(Operation::Collapse),
+        3 => any::<u8>().prop_map(Operation::Expand),
+        1 => Just(Operation::CollapseAll),
+        1 => Just(Operation::ExpandAll),
+        3 => Just(Operation::Read),
     ]
 }
 
@@ -162,7 +162,7 @@ impl World {
         inside
     }
 
-    fn run(&mut self, deed: &Deed) {
+    fn run(&mut self, operation: &Operation) {
         let keys: Vec<SectionKey> = {
             let rows = self.store.list(self.list).unwrap();
             rows.sections()
@@ -170,9 +170,9 @@ impl World {
                 .collect()
         };
         let pick = |which: u8| keys.get(usize::from(which) % keys.len().max(1));
-        match deed {
-            Deed::Edit(op) => drop(apply(op, &mut self.store, &mut self.model)),
-            Deed::Requery(shape) => {
+        match operation {
+            Operation::Edit(op) => drop(apply(op, &mut self.store, &mut self.model)),
+            Operation::Requery(shape) => {
                 // A grouping that is set again is the same one, unless it is a closure.
                 let same =
                     shape.grouped == self.shape.grouped && shape.grouped != Grouped::KeyByClosure;
@@ -186,7 +186,7 @@ impl World {
                     self.regroup();
                 }
             }
-            Deed::Refilter(filter) => {
+            Operation::Refilter(filter) => {
                 self.shape.filter = *filter;
                 let shape = self.shape;
                 let change = |query: usual_tide::Query<Thing>| match shape.filter {
@@ -195,7 +195,7 @@ impl World {
                 };
                 self.store.list_mut(self.list).unwrap().change_query(change);
             }
-            Deed::Window(skip, take) => {
+            Operation::Window(skip, take) => {
                 (self.shape.skip, self.shape.take) = (*skip, *take);
                 let change = |query: usual_tide::Query<Thing>| match take {
                     None => query.skip(*skip).take_all(),
@@ -203,7 +203,7 @@ impl World {
                 };
                 self.store.list_mut(self.list).unwrap().change_query(change);
             }
-            Deed::Collapse(which) => {
+            Operation::Collapse(which) => {
                 if let Some(key) = pick(*which) {
                     let changed = self
                         .store
@@ -214,7 +214,7 @@ impl World {
                     assert_eq!(changed, self.collapsed.insert(key.to_string()));
                 }
             }
-            Deed::Expand(which) => {
+            Operation::Expand(which) => {
                 if let Some(key) = pick(*which) {
                     let changed = self.store.list_mut(self.list).unwrap().expand(key).unwrap();
                     assert_eq!(changed, self.collapsed.remove(&key.to_string()));
@@ -223,18 +223,18 @@ impl World {
                 let refused = self.store.list_mut(self.list).unwrap().expand(&unknown);
                 assert_eq!(refused, Err(SectionError::UnknownSection(unknown)));
             }
-            Deed::CollapseAll => {
+            Operation::CollapseAll => {
                 let names = self.expected().into_iter().map(|section| section.0);
                 self.collapsed.extend(names);
                 self.store.list_mut(self.list).unwrap().collapse_all();
             }
-            Deed::ExpandAll => {
+            Operation::ExpandAll => {
                 for section in self.expected() {
                     self.collapsed.remove(&section.0);
                 }
                 self.store.list_mut(self.list).unwrap().expand_all();
             }
-            Deed::Read => self.read_late(),
+            Operation::Read => self.read_late(),
         }
         self.store.check().unwrap();
         self.check();
@@ -330,11 +330,11 @@ proptest! {
     fn a_two_level_copy_follows_sections_through_everything(
         start in start(),
         shape in grouped_shape(),
-        deeds in prop::collection::vec(deed(), 1..40),
+        operations in prop::collection::vec(operation(), 1..40),
     ) {
         let mut world = World::new(start, Shape { numbered: true, ..shape });
-        for deed in &deeds {
-            world.run(deed);
+        for operation in &operations {
+            world.run(operation);
         }
         world.read_late();
     }

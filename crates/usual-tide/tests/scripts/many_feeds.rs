@@ -12,7 +12,7 @@ use usual_tide::{Feed, ListId, Query, Store};
 const FEEDS: usize = 6;
 
 #[derive(Clone, Debug)]
-enum Act {
+enum Operation {
     Edit(Op),
     /// One of the feeds is read.
     Read(usize),
@@ -24,13 +24,13 @@ enum Act {
     Bind(bool),
 }
 
-fn act() -> impl Strategy<Value = Act> {
+fn operation() -> impl Strategy<Value = Operation> {
     prop_oneof![
-        16 => edit().prop_map(Act::Edit),
-        3 => (0..FEEDS).prop_map(Act::Read),
-        1 => (0..FEEDS).prop_map(Act::Renew),
-        1 => shape().prop_map(Act::Requery),
-        2 => any::<bool>().prop_map(Act::Bind),
+        16 => edit().prop_map(Operation::Edit),
+        3 => (0..FEEDS).prop_map(Operation::Read),
+        1 => (0..FEEDS).prop_map(Operation::Renew),
+        1 => shape().prop_map(Operation::Requery),
+        2 => any::<bool>().prop_map(Operation::Bind),
     ]
 }
 
@@ -76,7 +76,7 @@ proptest! {
     fn each_feed_has_what_its_reader_has_not_seen(
         start in start(),
         shape in shape(),
-        acts in prop::collection::vec(act(), 1..120),
+        operations in prop::collection::vec(operation(), 1..120),
     ) {
         let mut store = Store::load(start.clone()).unwrap();
         let mut model = start;
@@ -84,19 +84,19 @@ proptest! {
         let list = store.bind(shape.query());
         let mut readers: Vec<Reader> = (0..FEEDS).map(|_| Reader::new(&mut store, list)).collect();
         let mut others: VecDeque<ListId> = VecDeque::new();
-        for act in &acts {
-            match act {
-                Act::Edit(op) => drop(apply(op, &mut store, &mut model)),
-                Act::Read(which) => readers[*which].read(&store, list),
-                Act::Renew(which) => readers[*which] = Reader::new(&mut store, list),
-                Act::Requery(shape) => {
+        for operation in &operations {
+            match operation {
+                Operation::Edit(op) => drop(apply(op, &mut store, &mut model)),
+                Operation::Read(which) => readers[*which].read(&store, list),
+                Operation::Renew(which) => readers[*which] = Reader::new(&mut store, list),
+                Operation::Requery(shape) => {
                     // A query that numbers its rows goes on to do so.
                     numbered |= shape.numbered;
                     let shape = Shape { numbered, ..*shape };
                     store.list_mut(list).unwrap().change_query(|query| shape.change(query));
                 }
-                Act::Bind(true) => others.push_back(store.bind(Query::new())),
-                Act::Bind(false) => {
+                Operation::Bind(true) => others.push_back(store.bind(Query::new())),
+                Operation::Bind(false) => {
                     if let Some(other) = others.pop_front() {
                         store.unbind(other).unwrap();
                         prop_assert!(store.list(other).is_err());

@@ -109,9 +109,9 @@ fn rules(trap: &Trap) -> Rules<Thing> {
 }
 
 /// What is asked of the store; whether it can be done is not asked here.
-type Act = fn(&mut Store<Thing>, ListId, &Trap);
+type Operation = fn(&mut Store<Thing>, ListId, &Trap);
 
-fn acts() -> Vec<Act> {
+fn operations() -> Vec<Operation> {
     vec![
         |store, _, _| drop(store.add(thing(100, 7), Place::Gap(3))),
         |store, _, trap| {
@@ -276,7 +276,7 @@ fn world(query: Trapped, trap: &Trap) -> (Store<Thing>, [ListId; 2]) {
 fn a_panic_at_any_call_of_user_code_leaves_everything_as_it_was() {
     let mut sprung = 0;
     for query in queries() {
-        for (number, act) in acts().into_iter().enumerate() {
+        for (number, operation) in operations().into_iter().enumerate() {
             for calls in 1.. {
                 let trap = Trap::default();
                 let (mut store, lists) = world(query, &trap);
@@ -287,7 +287,8 @@ fn a_panic_at_any_call_of_user_code_leaves_everything_as_it_was() {
                 let before = state(&store, &lists);
 
                 trap.set(calls);
-                let done = catch_unwind(AssertUnwindSafe(|| act(&mut store, lists[1], &trap)));
+                let done =
+                    catch_unwind(AssertUnwindSafe(|| operation(&mut store, lists[1], &trap)));
                 trap.set(0);
 
                 store.check().unwrap();
@@ -297,16 +298,16 @@ fn a_panic_at_any_call_of_user_code_leaves_everything_as_it_was() {
                 sprung += 1;
                 assert!(
                     state(&store, &lists) == before,
-                    "act {number} after {calls} calls"
+                    "operation {number} after {calls} calls"
                 );
                 for feed in &feeds {
                     assert_eq!(feed.read(&store).unwrap(), None);
                 }
                 // And the same works as if nothing had been.
-                act(&mut store, lists[1], &trap);
+                operation(&mut store, lists[1], &trap);
                 store.check().unwrap();
                 let (mut fresh, fresh_lists) = world(query, &trap);
-                act(&mut fresh, fresh_lists[1], &trap);
+                operation(&mut fresh, fresh_lists[1], &trap);
                 assert!(state(&store, &lists) == state(&fresh, &fresh_lists));
             }
         }

@@ -94,7 +94,7 @@ pub(crate) struct Binding {
 }
 
 /// Bindings under one heading of the help page.
-pub(crate) struct Chapter {
+pub(crate) struct KeyGroup {
     pub(crate) heading: &'static str,
     pub(crate) bindings: &'static [Binding],
 }
@@ -133,8 +133,8 @@ const fn bind(
 }
 
 /// All keys, by what they are for.
-pub(crate) const CHAPTERS: &[Chapter] = &[
-    Chapter {
+pub(crate) const KEY_GROUPS: &[KeyGroup] = &[
+    KeyGroup {
         heading: "Look around",
         bindings: &[
             bind(&[plain(KeyCode::Up)], Action::Up, "↑", "", "the row above"),
@@ -203,7 +203,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
             ),
         ],
     },
-    Chapter {
+    KeyGroup {
         heading: "Find and arrange",
         bindings: &[
             bind(
@@ -278,7 +278,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
             ),
         ],
     },
-    Chapter {
+    KeyGroup {
         heading: "Edit",
         bindings: &[
             bind(
@@ -360,7 +360,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
             ),
         ],
     },
-    Chapter {
+    KeyGroup {
         heading: "Select",
         bindings: &[
             bind(
@@ -400,7 +400,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
             ),
         ],
     },
-    Chapter {
+    KeyGroup {
         heading: "The source",
         bindings: &[
             bind(
@@ -440,7 +440,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
             ),
         ],
     },
-    Chapter {
+    KeyGroup {
         heading: "What the view was told",
         bindings: &[
             bind(&[letter('v')], Action::Told, "v", "told", "show or hide it"),
@@ -481,7 +481,7 @@ pub(crate) const CHAPTERS: &[Chapter] = &[
             ),
         ],
     },
-    Chapter {
+    KeyGroup {
         heading: "Leave",
         bindings: &[
             bind(
@@ -509,14 +509,14 @@ pub(crate) fn action(key: &KeyEvent) -> Option<Action> {
         KeyCode::Char(_) => key.modifiers - KeyModifiers::SHIFT,
         _ => key.modifiers,
     };
-    let bindings = CHAPTERS.iter().flat_map(|chapter| chapter.bindings);
+    let bindings = KEY_GROUPS.iter().flat_map(|group| group.bindings);
     let mut found = bindings.filter(|binding| binding.pressed.contains(&(modifiers, key.code)));
     found.next().map(|binding| binding.action)
 }
 
 /// What the foot tells, in order.
 pub(crate) fn foot() -> impl Iterator<Item = (&'static str, &'static str)> {
-    let bindings = CHAPTERS.iter().flat_map(|chapter| chapter.bindings);
+    let bindings = KEY_GROUPS.iter().flat_map(|group| group.bindings);
     let told = bindings.filter(|binding| !binding.foot.is_empty());
     told.map(|binding| (binding.keys, binding.foot))
 }

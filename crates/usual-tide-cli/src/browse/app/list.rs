@@ -52,13 +52,13 @@ impl ListView {
             step: 0,
             visible: 0..0,
         };
-        list.hear(news);
+        list.receive(news);
         list
     }
 
     /// Takes over how the list stands. The cursor stays on its row, and what is read where it is on the screen. Gives
     /// the lines that were shown before.
-    pub(crate) fn hear(&mut self, news: ListNews) -> Lines {
+    pub(crate) fn receive(&mut self, news: ListNews) -> Lines {
         // The first line in sight, unless the cursor is on it, which may be what is moved.
         let within = usize::from(self.cursor == self.top);
         let mut anchor = self.top + within;

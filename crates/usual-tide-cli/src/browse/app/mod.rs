@@ -204,7 +204,7 @@ impl App {
                 let known = self.lists.iter_mut().find(|list| list.number == news.list);
                 match known {
                     Some(list) => {
-                        let before = list.hear(*news);
+                        let before = list.receive(*news);
                         self.ask(Request::Drop(before));
                     }
                     None => {
@@ -232,7 +232,7 @@ impl App {
             News::Hidden => {
                 self.say("kept; it does not match the search or the filter, and is not shown");
             }
-            News::Invalid { draft, why, field } => self.hear_invalid(draft, why, field),
+            News::Invalid { draft, why, field } => self.receive_invalid(draft, why, field),
             News::Conflict { draft, conflict } => {
                 self.mode = Mode::Conflict(Box::new(Choosing::new(draft, conflict)));
             }
@@ -255,7 +255,7 @@ impl App {
         self.areas.was_drawn()
     }
 
-    fn hear_invalid(&mut self, draft: Box<Draft<Record>>, why: String, field: Option<String>) {
+    fn receive_invalid(&mut self, draft: Box<Draft<Record>>, why: String, field: Option<String>) {
         let list = self.list().map_or(0, |list| list.number);
         let mut at = None;
         if let Some(field) = field {

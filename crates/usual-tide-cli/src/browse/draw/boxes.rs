@@ -19,18 +19,18 @@ use usual_tide::writes::WriteState;
 pub(super) fn help(app: &mut App, area: Rect, frame: &mut Frame<'_>, _look: Look) {
     frame.render_widget(Clear, area);
     let columns = usize::from(area.width);
-    let bindings = keys::CHAPTERS.iter().flat_map(|chapter| chapter.bindings);
+    let bindings = keys::KEY_GROUPS.iter().flat_map(|group| group.bindings);
     let widest = bindings
         .map(|binding| width(binding.keys))
         .max()
         .unwrap_or(0);
     let mut lines = Vec::new();
-    for chapter in keys::CHAPTERS {
+    for group in keys::KEY_GROUPS {
         if !lines.is_empty() {
             lines.push(Line::default());
         }
-        lines.push(Line::styled(chapter.heading, BOLD));
-        for binding in chapter.bindings {
+        lines.push(Line::styled(group.heading, BOLD));
+        for binding in group.bindings {
             let begin = format!("  {}  ", fitted(binding.keys, widest, false));
             let indent = " ".repeat(width(&begin));
             let text = paragraph(binding.help, columns, &begin, &indent);

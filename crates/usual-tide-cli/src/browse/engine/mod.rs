@@ -97,7 +97,7 @@ impl Engine {
                 Err(RecvTimeoutError::Disconnected) => going_on = false,
             }
             asked.extend(requests.try_iter());
-            for request in without_overtaken(asked) {
+            for request in without_superseded(asked) {
                 if matches!(request, Request::Close) {
                     return self.close();
                 }
@@ -345,7 +345,7 @@ fn read<R>(
 
 /// The requests without those that a later one makes void: the same parts of a list's query, or which of its lines are on
 /// the screen.
-fn without_overtaken(asked: Vec<Request>) -> Vec<Request> {
+fn without_superseded(asked: Vec<Request>) -> Vec<Request> {
     let overtaken = |at: usize| {
         let one = &asked[at];
         let next = asked[at + 1..].iter().find(|next| {

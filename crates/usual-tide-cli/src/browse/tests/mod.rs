@@ -20,7 +20,7 @@ use ratatui::backend::TestBackend;
 use ratatui::buffer::Buffer;
 
 /// The screen and the store, one after the other.
-struct Desk {
+struct TestScreen {
     app: App,
     engine: Engine,
     terminal: Terminal<TestBackend>,
@@ -34,18 +34,18 @@ fn options(arguments: &[&str]) -> Browse {
     }
 }
 
-impl Desk {
+impl TestScreen {
     fn new(width: u16, height: u16, arguments: &[&str]) -> Self {
         let options = options(arguments);
         let engine = Engine::open(&options, || {}).unwrap();
         let title = options.source.unwrap_or_else(|| "kiln queue".to_owned());
-        let mut desk = Self {
+        let mut ui = Self {
             app: App::new(title, false),
             engine,
             terminal: Terminal::new(TestBackend::new(width, height)).unwrap(),
         };
-        desk.settle();
-        desk
+        ui.settle();
+        ui
     }
 
     /// The demo's queue, with room for all.
@@ -56,7 +56,7 @@ impl Desk {
     /// Does what was asked, and draws.
     fn settle(&mut self) {
         self.engine.look();
-        self.hear();
+        self.receive();
         loop {
             let requests = self.app.take_requests();
             if requests.is_empty() {
@@ -73,10 +73,10 @@ impl Desk {
     fn ask(&mut self, request: Request) {
         self.engine.run(request);
         self.engine.look();
-        self.hear();
+        self.receive();
     }
 
-    fn hear(&mut self) {
+    fn receive(&mut self) {
         for news in self.engine.take_news() {
             self.app.on_news(news);
         }

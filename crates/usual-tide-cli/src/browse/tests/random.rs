@@ -1,6 +1,6 @@
 //! Random requests: whatever is asked, the view shows what the list has, and finds its lines.
 
-use super::Desk;
+use super::TestScreen;
 use crate::browse::lines::Lines;
 use crate::browse::messages::{Mark, NewPlace, Request, Target, Which};
 use crate::input::QueryTexts;
@@ -42,8 +42,8 @@ fn cases(usually: u32) -> u32 {
 }
 
 /// What others make of the items: some are gone, some are changed, and one goes to the end.
-fn others(desk: &Desk, step: Step) {
-    let mut rows = desk.engine.items_for_test();
+fn others(ui: &TestScreen, step: Step) {
+    let mut rows = ui.engine.items_for_test();
     if rows.is_empty() {
         return;
     }
@@ -54,7 +54,7 @@ fn others(desk: &Desk, step: Step) {
         row["height_mm"] = step.which.into();
     }
     rows.drain(..step.other % 3);
-    desk.engine.reload_for_test(rows);
+    ui.engine.reload_for_test(rows);
 }
 
 fn part(step: Step, texts: &[&str]) -> Option<String> {
@@ -62,8 +62,8 @@ fn part(step: Step, texts: &[&str]) -> Option<String> {
 }
 
 /// What a step asks for, of the list that has the keyboard.
-fn request(desk: &Desk, step: Step) -> Option<Request> {
-    let list = desk.app.list()?;
+fn request(ui: &TestScreen, step: Step) -> Option<Request> {
+    let list = ui.app.list()?;
     let number = list.number;
     let query = |texts: QueryTexts| Request::Query {
         list: number,
@@ -134,7 +134,7 @@ fn request(desk: &Desk, step: Step) -> Option<Request> {
         16 => Request::Toggle {
             list: number,
             which: list.acted_on()?,
-            field: desk
+            field: ui
                 .app
                 .columns
                 .0
@@ -192,29 +192,29 @@ proptest! {
 
     #[test]
     fn the_view_shows_what_the_list_has(steps in steps()) {
-        let mut desk = Desk::new(100, 20, &["--check", "--also", r#"{"group": "maker", "sort": "title"}"#]);
+        let mut ui = TestScreen::new(100, 20, &["--check", "--also", r#"{"group": "maker", "sort": "title"}"#]);
         for step in steps {
-            let row = desk.app.list().and_then(|list| list.row().map(|row| row.key().clone()));
-            let before = desk.app.list().map(|list| list.lines.clone()).unwrap_or_default();
+            let row = ui.app.list().and_then(|list| list.row().map(|row| row.key().clone()));
+            let before = ui.app.list().map(|list| list.lines.clone()).unwrap_or_default();
             if step.what == 22 {
-                others(&desk, step);
+                others(&ui, step);
             }
-            let Some(request) = request(&desk, step) else {
+            let Some(request) = request(&ui, step) else {
                 continue;
             };
             let is_edit = matches!(request, Request::BeginNew { .. });
-            desk.ask(request);
-            desk.settle();
+            ui.ask(request);
+            ui.settle();
             // A difference would have ended it.
-            let ended = desk.app.take_end();
+            let ended = ui.app.take_end();
             prop_assert!(ended.is_none(), "{:?}", ended);
-            for list in &desk.app.lists {
+            for list in &ui.app.lists {
                 prop_assert!(list.cursor < list.lines.len().max(1));
                 assert_lines_are_sound(&list.lines);
             }
             // The cursor stays on its row as long as the list shows that, unless the row comes back that it was on
             // before.
-            if let (Some(row), Some(list)) = (row, desk.app.list()) {
+            if let (Some(row), Some(list)) = (row, ui.app.list()) {
                 let moved_on = matches!(step.what, 12 | 13 | 20) || is_edit;
                 if shows(&list.lines, &row) && !moved_on && !list.status.paused
                     && let Some(now) = list.row().map(|row| row.key())
@@ -223,12 +223,12 @@ proptest! {
                 }
             }
             if is_edit {
-                desk.press(crossterm::event::KeyCode::Esc);
+                ui.press(crossterm::event::KeyCode::Esc);
             }
         }
-        let number = desk.app.list().map(|list| list.number).unwrap_or_default();
-        desk.ask(Request::Pause { list: number, paused: false });
-        desk.ask(Request::Check);
-        prop_assert!(desk.said().contains("the view shows what the list has"), "{}", desk.said());
+        let number = ui.app.list().map(|list| list.number).unwrap_or_default();
+        ui.ask(Request::Pause { list: number, paused: false });
+        ui.ask(Request::Check);
+        prop_assert!(ui.said().contains("the view shows what the list has"), "{}", ui.said());
     }
 }

@@ -1,6 +1,6 @@
 //! How the screen looks where there is little room, no colour, and nothing to show.
 
-use super::Desk;
+use super::TestScreen;
 use crate::browse::app::App;
 use crate::browse::draw::{self, Look};
 use crate::browse::messages::{News, SourceState, StoreNews};
@@ -12,26 +12,26 @@ use std::time::{Duration, Instant};
 
 #[test]
 fn a_narrow_terminal_shows_the_list_and_the_told_one_after_the_other() {
-    let mut desk = Desk::new(60, 20, &[]);
-    desk.assert_shows("P-0411  Twisted bowl");
-    desk.assert_hides("What the view was told");
-    desk.keys(">v");
-    desk.assert_shows("What the view was told: 1 change set");
-    desk.assert_hides("Raku bowl");
-    desk.keys("v");
-    desk.assert_shows("Twisted bowl");
+    let mut ui = TestScreen::new(60, 20, &[]);
+    ui.assert_shows("P-0411  Twisted bowl");
+    ui.assert_hides("What the view was told");
+    ui.keys(">v");
+    ui.assert_shows("What the view was told: 1 change set");
+    ui.assert_hides("Raku bowl");
+    ui.keys("v");
+    ui.assert_shows("Twisted bowl");
     // All columns can be reached, and the key stays.
     for column in ["maker", "height_mm", "received", "note"] {
-        let at = desk
+        let at = ui
             .app
             .columns
             .0
             .iter()
             .position(|one| one.title == column)
             .unwrap();
-        desk.times(20, KeyCode::Left).times(at, KeyCode::Right);
-        desk.assert_shows(column);
-        desk.assert_shows("P-0411");
+        ui.times(20, KeyCode::Left).times(at, KeyCode::Right);
+        ui.assert_shows(column);
+        ui.assert_shows("P-0411");
     }
 }
 
@@ -47,7 +47,7 @@ fn every_size_is_drawn() {
         (110, 30),
         (200, 60),
     ] {
-        let mut desk = Desk::new(
+        let mut ui = TestScreen::new(
             width,
             height,
             &["--also", r#"{"group": "clay"}"#, "--numbered"],
@@ -55,8 +55,8 @@ fn every_size_is_drawn() {
         for keys in ["?", "?", "o", "o", "V", "V", "fx", "\u{1b}", "d", "n", "l"] {
             for letter in keys.chars() {
                 match letter {
-                    '\u{1b}' => desk.press(KeyCode::Esc),
-                    letter => desk.press(KeyCode::Char(letter)),
+                    '\u{1b}' => ui.press(KeyCode::Esc),
+                    letter => ui.press(KeyCode::Char(letter)),
                 };
             }
         }
@@ -65,23 +65,23 @@ fn every_size_is_drawn() {
 
 #[test]
 fn the_help_tells_every_key() {
-    let mut desk = Desk::new(100, 24, &[]);
-    desk.keys("?");
-    desk.assert_shows("Look around");
-    desk.press(KeyCode::End);
-    desk.assert_shows("Leave");
-    desk.assert_shows("In the margin:");
+    let mut ui = TestScreen::new(100, 24, &[]);
+    ui.keys("?");
+    ui.assert_shows("Look around");
+    ui.press(KeyCode::End);
+    ui.assert_shows("Leave");
+    ui.assert_shows("In the margin:");
 }
 
 #[test]
 fn the_whole_row_is_opened() {
-    let mut desk = Desk::new(80, 24, &[]);
-    desk.keys("o");
+    let mut ui = TestScreen::new(80, 24, &[]);
+    ui.keys("o");
     for column in ["title", "maker", "fee.amount", "received", "note"] {
-        desk.assert_shows(column);
+        ui.assert_shows(column);
     }
-    desk.press(KeyCode::Esc);
-    desk.assert_hides("fee.amount");
+    ui.press(KeyCode::Esc);
+    ui.assert_hides("fee.amount");
 }
 
 #[test]
@@ -90,8 +90,8 @@ fn wide_letters_keep_the_columns_straight() {
     let path = folder.path().join("wide.json");
     let text = r#"[{"id": 1, "title": "陶器の鉢", "n": 5}, {"id": 2, "title": "Mug", "n": 12}]"#;
     std::fs::write(&path, text).unwrap();
-    let desk = Desk::new(60, 20, &[path.to_str().unwrap(), "--hold"]);
-    let buffer = desk.buffer();
+    let ui = TestScreen::new(60, 20, &[path.to_str().unwrap(), "--hold"]);
+    let buffer = ui.buffer();
     let column = |y: u16, symbol: &str| (0..60).find(|x| buffer[(*x, y)].symbol() == symbol);
     // Numbers end in one column.
     assert_eq!(
@@ -142,10 +142,10 @@ fn loading_failing_and_empty_are_told_apart() {
 
 #[test]
 fn nothing_is_coloured_where_that_is_not_wanted() {
-    let mut desk = Desk::demo();
-    desk.keys(">d");
-    let (_, coloured) = drawn(&mut desk.app, true);
+    let mut ui = TestScreen::demo();
+    ui.keys(">d");
+    let (_, coloured) = drawn(&mut ui.app, true);
     assert!(coloured);
-    let (_, coloured) = drawn(&mut desk.app, false);
+    let (_, coloured) = drawn(&mut ui.app, false);
     assert!(!coloured);
 }

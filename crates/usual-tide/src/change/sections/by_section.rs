@@ -268,7 +268,7 @@ impl<T: Item> ChangeSet<T> {
     /// The kept rows that may have moved, in the order of A.
     fn blocks(&self, sections: &Sectioning) -> Vec<Block> {
         let (before, after) = (sections.before(), sections.after());
-        let seams = sections.seams();
+        let boundaries = sections.boundaries();
         let mut blocks: Vec<Block> = Vec::new();
         let mut push = |from: usize, to: usize, len: usize| {
             let (Some((b, was)), Some((a, is))) = (before.at_shown(from), after.at_shown(to))
@@ -305,7 +305,7 @@ impl<T: Item> ChangeSet<T> {
                 Segment::New(_) => {}
                 Segment::Changed { from, .. } => push(*from, to, 1),
                 Segment::Kept { from, len } => {
-                    for part in seams.parts(*from, to, *len) {
+                    for part in boundaries.parts(*from, to, *len) {
                         // Of whole sections in between, which were not touched, there is nothing to say.
                         let (head, tail) = ends(after, part.to, part.len);
                         push(part.from, part.to, head);

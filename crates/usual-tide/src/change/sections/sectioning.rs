@@ -1,8 +1,8 @@
 //! What a change set knows of the sections.
 
+use super::boundaries::{Boundaries, align_by_key};
 use super::layout::Layout;
 use super::recounted::Recounted;
-use super::seams::{Seams, align_by_key};
 use super::section::Section;
 use crate::change::align::Alignment;
 use crate::change::set::ChangeSet;
@@ -81,10 +81,10 @@ impl Sectioning {
     }
 
     /// Where runs of rows must be cut.
-    pub(crate) fn seams(&self) -> Seams {
+    pub(crate) fn boundaries(&self) -> Boundaries {
         match &self.touched {
-            Touched::Few(few) => Seams::of_shown(&few.align(), &self.before, &self.after),
-            Touched::Aligned(touched) => Seams::of_shown(touched, &self.before, &self.after),
+            Touched::Few(few) => Boundaries::of_shown(&few.align(), &self.before, &self.after),
+            Touched::Aligned(touched) => Boundaries::of_shown(touched, &self.before, &self.after),
         }
     }
 }

@@ -185,9 +185,9 @@ fn joined<T>(
     Ok(())
 }
 
-/// How tightly a term binds: what is in a place that asks for more needs brackets.
+/// How tightly a term binds: one in a place that asks for a higher precedence needs brackets.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Tightness {
+enum Precedence {
     Sum,
     Product,
     Power,
@@ -196,18 +196,18 @@ enum Tightness {
 }
 
 impl Term {
-    fn tightness(&self) -> Tightness {
+    fn precedence(&self) -> Precedence {
         match self.what {
-            Operand::Sum(..) => Tightness::Sum,
-            Operand::Product(..) => Tightness::Product,
-            Operand::Power(..) => Tightness::Power,
-            Operand::Negative(_) => Tightness::Sign,
-            _ => Tightness::Whole,
+            Operand::Sum(..) => Precedence::Sum,
+            Operand::Product(..) => Precedence::Product,
+            Operand::Power(..) => Precedence::Power,
+            Operand::Negative(_) => Precedence::Sign,
+            _ => Precedence::Whole,
         }
     }
 
-    fn at(&self, needed: Tightness, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.tightness() < needed {
+    fn at(&self, needed: Precedence, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.precedence() < needed {
             write!(f, "({self})")
         } else {
             write!(f, "{self}")
@@ -235,14 +235,14 @@ impl fmt::Display for Operand {
             Self::Field { name, .. } => f.write_str(name),
             Self::Negative(term) => {
                 f.write_str("-")?;
-                term.at(Tightness::Whole, f)
+                term.at(Precedence::Whole, f)
             }
-            Self::Sum(first, rest) => chain(f, first, rest, Tightness::Product),
-            Self::Product(first, rest) => chain(f, first, rest, Tightness::Power),
+            Self::Sum(first, rest) => chain(f, first, rest, Precedence::Product),
+            Self::Product(first, rest) => chain(f, first, rest, Precedence::Power),
             Self::Power(base, exponent) => {
-                base.at(Tightness::Sign, f)?;
+                base.at(Precedence::Sign, f)?;
                 f.write_str(" ^ ")?;
-                exponent.at(Tightness::Sign, f)
+                exponent.at(Precedence::Sign, f)
             }
             Self::Casei(term) => write!(f, "CASEI({term})"),
             Self::Accenti(term) => write!(f, "ACCENTI({term})"),
@@ -254,7 +254,7 @@ fn chain(
     f: &mut fmt::Formatter<'_>,
     first: &Term,
     rest: &[(Sign, Term)],
-    needed: Tightness,
+    needed: Precedence,
 ) -> fmt::Result {
     first.at(needed, f)?;
     for (sign, term) in rest {

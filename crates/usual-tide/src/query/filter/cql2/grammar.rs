@@ -1,7 +1,7 @@
 //! Tokens to a tree.
 
 use super::ast::{Operand, Sign, Term, Test};
-use super::lexer::{Token, What, is_keyword, tokens};
+use super::lexer::{Token, TokenKind, is_keyword, tokens};
 use crate::item::{Kind, read_date};
 use crate::query::filter::comparison::Comparison;
 use crate::query::text_error::{QueryTextError, QueryTextProblem};
@@ -35,7 +35,7 @@ pub(super) fn parse(text: &str) -> Parsed<Test> {
     };
     let test = disjunction(&mut input)?.into_test()?;
     match input.next().what {
-        What::End => Ok(test),
+        TokenKind::End => Ok(test),
         _ => Err(input.expected("AND, OR or the end")),
     }
 }
@@ -74,7 +74,7 @@ impl<'t> Input<'t> {
     fn next(&self) -> &'t Token {
         const END: &Token = &Token {
             column: 1,
-            what: What::End,
+            what: TokenKind::End,
         };
         // The last token is the end, and nothing takes it.
         self.tokens
@@ -85,18 +85,18 @@ impl<'t> Input<'t> {
 
     fn take(&mut self) -> &'t Token {
         let token = self.next();
-        if token.what != What::End {
+        if token.what != TokenKind::End {
             self.tokens.next_token();
         }
         token
     }
 
     fn is_word(&self, word: &str) -> bool {
-        matches!(&self.next().what, What::Word(next) if next.eq_ignore_ascii_case(word))
+        matches!(&self.next().what, TokenKind::Word(next) if next.eq_ignore_ascii_case(word))
     }
 
     fn is_sign(&self, sign: &str) -> bool {
-        matches!(&self.next().what, What::Sign(next) if *next == sign)
+        matches!(&self.next().what, TokenKind::Sign(next) if *next == sign)
     }
 
     fn take_word(&mut self, word: &str) -> bool {
@@ -124,7 +124,7 @@ impl<'t> Input<'t> {
 
     fn expected(&self, expected: &str) -> QueryTextError {
         let next = self.next();
-        if let What::Sign(sign @ ("!=" | "==")) = next.what {
+        if let TokenKind::Sign(sign @ ("!=" | "==")) = next.what {
             let advice = if sign == "!=" { "write <>" } else { "write =" };
             return unsupported(&format!("{sign} is no operator"), advice).at(next.column);
         }
@@ -209,7 +209,7 @@ fn predicate(input: &mut Input<'_>) -> Parsed<Either> {
     let next = input.next();
     let comparison = COMPARISONS
         .iter()
-        .find(|(sign, _)| next.what == What::Sign(sign));
+        .find(|(sign, _)| next.what == TokenKind::Sign(sign));
     if let Some((_, comparison)) = comparison {
         let left = left.into_term()?;
         input.take();
@@ -219,7 +219,7 @@ fn predicate(input: &mut Input<'_>) -> Parsed<Either> {
             column,
         ));
     }
-    if matches!(next.what, What::Sign("!=" | "==")) {
+    if matches!(next.what, TokenKind::Sign("!=" | "==")) {
         return Err(input.expected("a comparison"));
     }
     let negated = input.is_word("NOT");
@@ -305,8 +305,8 @@ fn is_null(input: &mut Input<'_>, term: Term) -> Parsed<Test> {
 
 fn sum(input: &mut Input<'_>) -> Parsed<Either> {
     let sign = |input: &mut Input<'_>| match &input.next().what {
-        What::Sign("+") => Some(Sign::Plus),
-        What::Sign("-") => Some(Sign::Minus),
+        TokenKind::Sign("+") => Some(Sign::Plus),
+        TokenKind::Sign("-") => Some(Sign::Minus),
         _ => None,
     };
     chain(input, product, sign, Operand::Sum)
@@ -314,10 +314,10 @@ fn sum(input: &mut Input<'_>) -> Parsed<Either> {
 
 fn product(input: &mut Input<'_>) -> Parsed<Either> {
     let sign = |input: &mut Input<'_>| match &input.next().what {
-        What::Sign("*") => Some(Sign::Times),
-        What::Sign("/") => Some(Sign::Over),
-        What::Sign("%") => Some(Sign::Remainder),
-        What::Word(word) if word.eq_ignore_ascii_case("div") => Some(Sign::WholeQuotient),
+        TokenKind::Sign("*") => Some(Sign::Times),
+        TokenKind::Sign("/") => Some(Sign::Over),
+        TokenKind::Sign("%") => Some(Sign::Remainder),
+        TokenKind::Word(word) if word.eq_ignore_ascii_case("div") => Some(Sign::WholeQuotient),
         _ => None,
     };
     chain(input, power, sign, Operand::Product)
@@ -380,14 +380,14 @@ fn primary(input: &mut Input<'_>) -> Parsed<Either> {
     let token = input.next();
     let column = token.column;
     let what = match &token.what {
-        What::Sign("(") => return bracketed(input),
-        What::Text(text) => Operand::Text(text.clone()),
-        What::Number(number) => Operand::Number(number.clone()),
-        What::Quoted(name) => Operand::Field {
+        TokenKind::Sign("(") => return bracketed(input),
+        TokenKind::Text(text) => Operand::Text(text.clone()),
+        TokenKind::Number(number) => Operand::Number(number.clone()),
+        TokenKind::Quoted(name) => Operand::Field {
             name: name.clone(),
             quoted: true,
         },
-        What::Word(word) => return named(input, word),
+        TokenKind::Word(word) => return named(input, word),
         _ => return Err(input.expected("a field or a value")),
     };
     input.take();

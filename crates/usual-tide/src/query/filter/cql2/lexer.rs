@@ -12,11 +12,11 @@ use winnow::token::{any, one_of, take_while};
 #[derive(Clone, PartialEq, Debug)]
 pub(super) struct Token {
     pub(super) column: usize,
-    pub(super) what: What,
+    pub(super) what: TokenKind,
 }
 
 #[derive(Clone, PartialEq, Debug)]
-pub(super) enum What {
+pub(super) enum TokenKind {
     /// A keyword or a name.
     Word(String),
     /// A name in double quotes.
@@ -31,7 +31,7 @@ pub(super) enum What {
     End,
 }
 
-impl What {
+impl TokenKind {
     /// How an error calls it.
     pub(super) fn told(&self) -> String {
         match self {
@@ -66,7 +66,7 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, QueryTextError> {
         let Some(first) = input.chars().next() else {
             tokens.push(Token {
                 column,
-                what: What::End,
+                what: TokenKind::End,
             });
             return Ok(tokens);
         };
@@ -75,25 +75,25 @@ pub(super) fn tokens(text: &str) -> Result<Vec<Token>, QueryTextError> {
     }
 }
 
-fn token(input: &mut Input<'_>, first: char) -> Result<What, QueryTextProblem> {
+fn token(input: &mut Input<'_>, first: char) -> Result<TokenKind, QueryTextProblem> {
     match first {
         '\'' => quoted('\'', input)
-            .map(What::Text)
+            .map(TokenKind::Text)
             .ok_or(QueryTextProblem::Unclosed("single")),
         '"' => quoted('"', input)
-            .map(What::Quoted)
+            .map(TokenKind::Quoted)
             .ok_or(QueryTextProblem::Unclosed("double")),
         first if first.is_ascii_digit() || first == '.' => number(input),
         first if starts_name(first) => {
-            let word: Lexed<&str> = take_while(1.., goes_on_name).parse_next(input);
-            word.map(|word| What::Word(word.to_owned()))
+            let word: Lexed<&str> = take_while(1.., continues_name).parse_next(input);
+            word.map(|word| TokenKind::Word(word.to_owned()))
                 .map_err(|_| QueryTextProblem::Stray(first))
         }
         first => {
             let sign = SIGNS.iter().find(|sign| input.starts_with(**sign));
             let mut sign = *sign.ok_or(QueryTextProblem::Stray(first))?;
             let _: Lexed<&str> = sign.parse_next(input);
-            Ok(What::Sign(sign))
+            Ok(TokenKind::Sign(sign))
         }
     }
 }
@@ -102,7 +102,7 @@ fn starts_name(letter: char) -> bool {
     letter.is_alphabetic() || letter == '_' || letter == ':'
 }
 
-fn goes_on_name(letter: char) -> bool {
+fn continues_name(letter: char) -> bool {
     starts_name(letter) || letter.is_numeric() || letter == '.' || is_combining_mark(letter)
 }
 
@@ -123,7 +123,7 @@ fn quoted(quote: char, input: &mut Input<'_>) -> Option<String> {
 }
 
 /// `5 5.0 5. .5 1e3 1.5E-3`, and nothing that goes on like a name.
-fn number(input: &mut Input<'_>) -> Result<What, QueryTextProblem> {
+fn number(input: &mut Input<'_>) -> Result<TokenKind, QueryTextProblem> {
     let digits = |input: &mut Input<'_>| -> Lexed<()> {
         take_while(1.., |digit: char| digit.is_ascii_digit())
             .void()
@@ -138,9 +138,9 @@ fn number(input: &mut Input<'_>) -> Result<What, QueryTextProblem> {
     let taken: Lexed<&str> = (mantissa, opt(exponent)).take().parse_next(input);
     let next = input.chars().next();
     match taken {
-        Ok(taken) if !next.is_some_and(goes_on_name) => Ok(What::Number(taken.to_owned())),
+        Ok(taken) if !next.is_some_and(continues_name) => Ok(TokenKind::Number(taken.to_owned())),
         _ => {
-            let bad: String = whole.chars().take_while(|c| goes_on_name(*c)).collect();
+            let bad: String = whole.chars().take_while(|c| continues_name(*c)).collect();
             let _: Lexed<char> = any.parse_next(input);
             Err(QueryTextProblem::BadNumber(bad))
         }
@@ -150,7 +150,7 @@ fn number(input: &mut Input<'_>) -> Result<What, QueryTextProblem> {
 /// Whether a name can stand without quotes: it reads as one word, and that is no keyword.
 pub(super) fn is_plain_name(name: &str) -> bool {
     let mut letters = name.chars();
-    letters.next().is_some_and(starts_name) && letters.all(goes_on_name) && !is_keyword(name)
+    letters.next().is_some_and(starts_name) && letters.all(continues_name) && !is_keyword(name)
 }
 
 /// Words that are never names.

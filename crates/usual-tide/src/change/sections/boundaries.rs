@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 /// The ends of sections that rows left or entered: positions in B and in A, ascending.
 #[derive(Debug)]
-pub(crate) struct Seams {
+pub(crate) struct Boundaries {
     before: Vec<usize>,
     after: Vec<usize>,
 }
@@ -23,13 +23,13 @@ pub(crate) struct Part {
     pub(crate) len: usize,
 }
 
-impl Seams {
-    /// The seams by positions among all rows.
+impl Boundaries {
+    /// The boundaries by positions among all rows.
     pub(crate) fn of_rows(sections: &Alignment<Section>, before: &Layout, after: &Layout) -> Self {
         Self::of(sections, before, after, |sums| sums.rows)
     }
 
-    /// The seams by positions among the shown rows.
+    /// The boundaries by positions among the shown rows.
     pub(crate) fn of_shown(sections: &Alignment<Section>, before: &Layout, after: &Layout) -> Self {
         Self::of(sections, before, after, |sums| sums.shown)
     }
@@ -44,7 +44,7 @@ impl Seams {
             Some((sums, _)) => measure(&sums),
             None => measure(&layout.sums()),
         };
-        let mut seams = Self {
+        let mut boundaries = Self {
             before: Vec::new(),
             after: Vec::new(),
         };
@@ -52,32 +52,32 @@ impl Seams {
         for segment in &sections.segments {
             let len = segment.len();
             if let Segment::Kept { from, .. } | Segment::Changed { from, .. } = segment {
-                seams.before.push(start(before, *from));
-                seams.before.push(start(before, from + len));
+                boundaries.before.push(start(before, *from));
+                boundaries.before.push(start(before, from + len));
             }
-            seams.after.push(start(after, to));
+            boundaries.after.push(start(after, to));
             to += len;
-            seams.after.push(start(after, to));
+            boundaries.after.push(start(after, to));
         }
         for run in &sections.removed {
-            seams.before.push(start(before, run.at));
-            seams.before.push(start(before, run.range().end));
+            boundaries.before.push(start(before, run.at));
+            boundaries.before.push(start(before, run.range().end));
         }
-        for side in [&mut seams.before, &mut seams.after] {
+        for side in [&mut boundaries.before, &mut boundaries.after] {
             side.sort_unstable();
             side.dedup();
         }
-        seams
+        boundaries
     }
 
     /// A run of kept rows in parts.
     pub(crate) fn parts(&self, from: usize, to: usize, len: usize) -> Vec<Part> {
-        let inside = |seams: &[usize], start: usize| -> Vec<usize> {
-            let first = seams.partition_point(|seam| *seam <= start);
-            let last = seams.partition_point(|seam| *seam < start + len);
-            seams[first..last.max(first)]
+        let inside = |boundaries: &[usize], start: usize| -> Vec<usize> {
+            let first = boundaries.partition_point(|boundary| *boundary <= start);
+            let last = boundaries.partition_point(|boundary| *boundary < start + len);
+            boundaries[first..last.max(first)]
                 .iter()
-                .map(|seam| seam - start)
+                .map(|boundary| boundary - start)
                 .collect()
         };
         let mut cuts = inside(&self.before, from);
