@@ -3,7 +3,7 @@
 use super::align::{Alignment, Segment};
 use super::compose::compose;
 use super::sections::{Layout, Sectioning};
-use super::set::{ChangeSet, MovedRun, Numbers, RowRun};
+use super::set::{ChangeSet, MovedRun, Numbers};
 use crate::item::Item;
 use std::sync::Arc;
 
@@ -82,8 +82,8 @@ impl<T: Item> ChangeSet<T> {
     ///
     /// It equals the set between the first rows and the last, however many came between; a change that
     /// the next set takes back is gone. `None` when the next set does not start with as many rows as
-    /// this one ends with. O(k log k) in the runs of both; in a grouped list the sections of both ends are compared
-    /// as well.
+    /// this one ends with. O(k log k) in the runs of both; when both are of a grouped list and not of the same feed, all
+    /// sections of both ends are compared as well.
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};
@@ -112,7 +112,7 @@ impl<T: Item> ChangeSet<T> {
         Some(set)
     }
 
-    /// The set that turns A back into B. O(k log k), and one pass over the sections in a grouped list.
+    /// The set that turns A back into B. O(k log k) in the runs of the set and its sections.
     ///
     /// ```
     /// # use usual_tide::{Item, Place, Query, Store};
@@ -128,59 +128,29 @@ impl<T: Item> ChangeSet<T> {
     /// # Ok(()) }
     /// ```
     pub fn inverse(&self) -> Self {
-        let forward = self.to_alignment();
-        let mut back = Alignment::empty(self.after, self.before);
-        // Rows of A that came from B, in the order of B.
-        let mut to = 0;
-        let mut origins: Vec<(usize, usize, Segment<T>)> = Vec::new();
-        for segment in forward.segments {
-            let len = segment.len();
-            match segment {
-                Segment::New(rows) => back.removed.push(RowRun { at: to, rows }),
-                Segment::Kept { from, .. } => {
-                    origins.push((from, len, Segment::Kept { from: to, len }));
-                }
-                Segment::Changed {
-                    from,
-                    before,
-                    after,
-                } => origins.push((
-                    from,
-                    1,
-                    Segment::Changed {
-                        from: to,
-                        before: after,
-                        after: before,
-                    },
-                )),
-            }
-            to += len;
-        }
-        for run in forward.removed {
-            origins.push((run.at, run.rows.len(), Segment::New(run.rows)));
-        }
-        origins.sort_by_key(|origin| origin.0);
-        back.segments = origins.into_iter().map(|origin| origin.2).collect();
-        let mut set = Self::minimal(&back);
+        let mut set = Self::minimal(&self.to_alignment().inverse());
         set.numbers = Numbers {
             before: self.numbers.after,
             after: self.numbers.before,
             ..self.numbers
         };
-        set.sections = self.sections.as_ref().map(|sections| {
-            let (before, after) = (sections.after().clone(), sections.before().clone());
-            Box::new(Sectioning::between(before, after))
-        });
+        let sections = self.sections.as_ref();
+        set.sections = sections.map(|sections| Box::new(sections.inverse()));
         set
     }
 }
 
 impl<T> ChangeSet<T> {
-    /// The sections of this set and then the next one; a list without sections is one section. O(s).
+    /// The sections of this set and then the next one; a list without sections is one section.
     fn sections_then(&self, next: &Self) -> Option<Box<Sectioning>> {
         let (first, second) = (&self.sections, &next.sections);
         if first.is_none() && second.is_none() {
             return None;
+        }
+        if let (Some(first), Some(second)) = (first, second)
+            && let Some(both) = first.then(second)
+        {
+            return Some(Box::new(both));
         }
         let before = match (first, second) {
             (Some(first), _) => first.before().clone(),

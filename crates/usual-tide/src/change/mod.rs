@@ -10,6 +10,7 @@ mod convert;
 mod folded;
 mod follow;
 mod increasing;
+mod invert;
 #[cfg(feature = "record")]
 mod json;
 mod minimal;

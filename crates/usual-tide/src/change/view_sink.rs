@@ -183,8 +183,8 @@ impl<T> ChangeSet<T> {
 }
 
 impl<T: Item> SectionChanges<T> {
-    /// Drives a view through this change, step by step in the order of [`steps`](Self::steps). O(k log k + s) in the
-    /// rows of the set and the sections.
+    /// Drives a view through this change, step by step in the order of [`steps`](Self::steps). O(k log k) in the rows
+    /// and sections of the set.
     pub fn drive(&self, view: &mut (impl SectionViewSink<T> + ?Sized)) {
         let mut inserted = self.inserted().iter();
         let sections = self.sections();

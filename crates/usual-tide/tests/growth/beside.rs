@@ -6,7 +6,7 @@ use std::hash::{Hash, Hasher};
 use std::ops::Range;
 use std::time::Duration;
 use usual_tide::writes::Ticket;
-use usual_tide::{Feed, FieldValue, Group, Item, ListId, Place, Query, Store};
+use usual_tide::{ChangeSet, Feed, FieldValue, Group, Item, ListId, Place, Query, Store};
 
 thread_local! {
     /// How often keys were read so far.
@@ -388,6 +388,42 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             }
         })
     }),
+    ("a change set of n sections flattened", |n, cost| {
+        let sets = of_sections(n);
+        cost(OPERATIONS, &mut || {
+            sets.iter().for_each(|set| drop(set.flattened()))
+        })
+    }),
+    ("a change set of n sections inverted", |n, cost| {
+        let sets = of_sections(n);
+        cost(OPERATIONS, &mut || {
+            sets.iter().for_each(|set| drop(set.inverse()))
+        })
+    }),
+    (
+        "a change set of n sections composed with the next",
+        |n, cost| {
+            let sets = of_sections(n);
+            cost(OPERATIONS, &mut || {
+                for pair in sets.windows(2) {
+                    pair[0].then(&pair[1]).unwrap();
+                }
+            })
+        },
+    ),
+    (
+        "a change set of n sections as steps and in phases",
+        |n, cost| {
+            let sets = of_sections(n);
+            cost(OPERATIONS, &mut || {
+                for set in &sets {
+                    let by_section = set.by_section();
+                    by_section.steps();
+                    by_section.phases();
+                }
+            })
+        },
+    ),
     ("the same query set again, n rows", |n, cost| {
         let (mut store, list, _feed) = listed(n);
         let query = Query::new().sort(Piece::TITLE);
@@ -413,6 +449,19 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         },
     ),
 ];
+
+/// The change sets of rows of a list of `n` sections that go to other sections, of which some were not there.
+fn of_sections(n: u32) -> Vec<ChangeSet<Piece>> {
+    let mut store = store(n);
+    let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+    let feed = store.feed(list).unwrap();
+    let mut read = |id: u32| {
+        let shelf = (id * 7 + 3) % (n + n / 2);
+        store.edit(&Key(id), |piece| piece.shelf = shelf).unwrap();
+        feed.read(&store).unwrap().unwrap()
+    };
+    (0..OPERATIONS).map(&mut read).collect()
+}
 
 fn refuse(store: &mut Store<Piece>, ticket: Ticket) {
     let why = "the kiln is off";

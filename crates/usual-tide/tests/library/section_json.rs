@@ -153,7 +153,7 @@ proptest! {
                 [gone, new, moved]
             };
             let all = changes.by_section();
-            let stages = all.phases(|_| None);
+            let stages = all.phases();
             let in_stages = stages.iter().map(|stage| sections(stage.sections()));
             let in_stages = in_stages.fold([0; 3], |sum, stage| [0, 1, 2].map(|at| sum[at] + stage[at]));
             prop_assert_eq!(in_stages, sections(all.sections()));

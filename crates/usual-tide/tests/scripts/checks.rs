@@ -4,8 +4,9 @@ use super::model::Thing;
 use std::collections::HashMap;
 use std::sync::Arc;
 use usual_tide::changes::{Followed, Step};
+use usual_tide::lists::{FlatItem, FlatRow};
 use usual_tide::sections::{Section, SectionKey, SectionReplica, SectionRow};
-use usual_tide::{BoundList, ChangeSet, Replica};
+use usual_tide::{BoundList, ChangeSet, Item, Replica};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -175,8 +176,14 @@ fn shows(replica: &SectionReplica<Thing>, sections: &Sections) -> bool {
         && (0..sections.len()).all(|at| replica.rows(at).eq(&sections[at].1))
 }
 
-/// All laws that speak of a change set by section.
+/// All laws that speak of a change set by section, of the way back too.
 pub(super) fn check_sections(set: &ChangeSet<Thing>, before: &Sections, after: &Sections) {
+    check_one_way(set, before, after);
+    check_one_way(&set.inverse(), after, before);
+}
+
+fn check_one_way(set: &ChangeSet<Thing>, before: &Sections, after: &Sections) {
+    check_flattened(set, before, after);
     let changes = set.by_section();
     // Where only numbers changed, nothing is said by section.
     assert!(!changes.is_empty() || before == after);
@@ -186,7 +193,7 @@ pub(super) fn check_sections(set: &ChangeSet<Thing>, before: &Sections, after: &
     assert!(shows(&replica, after), "{replica:?} should be {after:?}");
 
     let mut staged = start();
-    let stages = changes.phases(|at| before.get(at).map(|section| Arc::clone(&section.0)));
+    let stages = changes.phases();
     for stage in &stages {
         let (section, row) = (stage.sections(), stage);
         let rows = !row.removed().is_empty() || !row.inserted().is_empty();
@@ -246,6 +253,36 @@ pub(super) fn check_sections(set: &ChangeSet<Thing>, before: &Sections, after: &
             assert!(shows(&other, after), "a refused set has changed something");
         }
     }
+}
+
+/// What a column shows in which headings are rows.
+fn column(sections: &Sections) -> Vec<Arc<FlatItem<Thing>>> {
+    let mut column = Vec::new();
+    for (section, rows) in sections {
+        if *section.key() != SectionKey::WHOLE {
+            column.push(FlatRow::Heading(Arc::clone(section)));
+        }
+        column.extend(rows.iter().cloned().map(FlatRow::Item));
+    }
+    let column = column.into_iter();
+    column.map(|row| Arc::new(FlatItem::new(row))).collect()
+}
+
+fn check_flattened(set: &ChangeSet<Thing>, before: &Sections, after: &Sections) {
+    let flat = set.flattened();
+    let (before, after) = (column(before), column(after));
+    let mut shown = before.clone();
+    flat.apply(&mut shown).unwrap();
+    assert_eq!(shown, after, "{flat:?}");
+    let was: HashMap<_, usize> = before.iter().map(|row| row.key()).zip(0..).collect();
+    let kept = after.iter().filter_map(|row| was.get(row.key()).copied());
+    let kept: Vec<usize> = kept.collect();
+    let moved: usize = flat.moved().iter().map(|run| run.len).sum();
+    assert_eq!(moved, kept.len() - longest(&kept), "not the fewest moves");
+    let inserted: usize = flat.inserted().iter().map(|run| run.rows.len()).sum();
+    assert_eq!(inserted, after.len() - kept.len());
+    let updated = flat.updated().iter();
+    assert!(updated.clone().all(|row| row.before != row.after));
 }
 
 fn check_follow(set: &ChangeSet<Thing>, before: &Rows, after: &Rows) {

@@ -159,7 +159,7 @@ proptest! {
             }
             for (list, feed) in lists.iter().zip(&feeds) {
                 if let Some(changes) = feed.read(&store).unwrap() {
-                    changes.by_section().phases(|_| None);
+                    changes.by_section().phases();
                     changes.inverse();
                 }
                 let rows = store.list(*list).unwrap();

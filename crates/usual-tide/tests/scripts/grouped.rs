@@ -308,6 +308,9 @@ impl World {
             None => assert_eq!(self.late_sections, found),
         }
         let composed = self.composed.take().filter(|set| !set.is_empty());
+        if let Some(composed) = &composed {
+            check_sections(composed, &self.late_sections, &found);
+        }
         if self.shape.numbered {
             assert_eq!(composed, set, "composed step by step it is another set");
         }

@@ -246,13 +246,18 @@ impl Layout {
         low
     }
 
+    /// Whether two layouts are one that was cloned.
+    pub(super) fn is_shared_with(&self, other: &Self) -> bool {
+        self.0.is_shared_with(&other.0)
+    }
+
     /// Whether two layouts are of the same sections in the same state.
     pub(crate) fn is_same(&self, other: &Self) -> bool {
         let same = |(one, two): (&Placed, &Placed)| {
             one.shown == two.shown
                 && (Arc::ptr_eq(&one.section, &two.section) || one.section == two.section)
         };
-        self.0.is_shared_with(&other.0)
+        self.is_shared_with(other)
             || self.sums() == other.sums() && self.0.iter().zip(other.0.iter()).all(same)
     }
 }

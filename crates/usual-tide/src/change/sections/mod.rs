@@ -3,9 +3,11 @@
 mod boundaries;
 mod by_section;
 mod flat;
+mod flattening;
 #[cfg(feature = "record")]
 mod json;
 mod layout;
+mod order;
 mod phases;
 mod recounted;
 mod replica;

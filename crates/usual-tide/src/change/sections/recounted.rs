@@ -44,6 +44,16 @@ impl Recounted {
         align_touched(self.sections, self.sections, rows.collect())
     }
 
+    /// The way back.
+    pub(super) fn inverse(&self) -> Self {
+        let back = |(at, old, new): &Recount| (*at, Arc::clone(new), Arc::clone(old));
+        Self {
+            sections: self.sections,
+            first: back(&self.first),
+            second: self.second.as_ref().map(back),
+        }
+    }
+
     /// How the sections changed.
     pub(super) fn changes(&self) -> ChangeSet<Section> {
         let mut set = ChangeSet::unchanged(self.sections);

@@ -5,7 +5,9 @@ use super::layout::Layout;
 use super::recounted::Recounted;
 use super::section::Section;
 use crate::change::align::Alignment;
+use crate::change::compose::compose;
 use crate::change::set::ChangeSet;
+use std::borrow::Cow;
 use std::sync::Arc;
 
 /// The sections before and after, and what happened to them.
@@ -63,6 +65,36 @@ impl Sectioning {
         Self::new(align_by_key(&before, &after), before, after)
     }
 
+    /// The way back. O(k log k) in the sections that were touched.
+    pub(crate) fn inverse(&self) -> Self {
+        let (before, after) = (self.after.clone(), self.before.clone());
+        let back = match &self.touched {
+            Touched::Few(few) => Self::recounted(few.inverse(), before, after),
+            Touched::Aligned(touched) => {
+                Self::new(Alignment::clone(touched).inverse(), before, after)
+            }
+        };
+        back.of_row(self.only_row.map(|(from, to)| (to, from)))
+    }
+
+    /// This and then what begins where it ends. O(k log k) in the sections that both touched. `None` when the next
+    /// one is not known to begin there.
+    pub(crate) fn then(&self, next: &Self) -> Option<Self> {
+        if !self.after.is_shared_with(&next.before) {
+            return None;
+        }
+        let both = compose(&self.touched(), &next.touched());
+        Some(Self::new(both, self.before.clone(), next.after.clone()))
+    }
+
+    /// The sections before and after, with every one that rows left or entered.
+    pub(super) fn touched(&self) -> Cow<'_, Alignment<Section>> {
+        match &self.touched {
+            Touched::Few(few) => Cow::Owned(few.align()),
+            Touched::Aligned(touched) => Cow::Borrowed(touched),
+        }
+    }
+
     pub(crate) fn changes(&self) -> &Arc<ChangeSet<Section>> {
         &self.changes
     }
@@ -82,10 +114,7 @@ impl Sectioning {
 
     /// Where runs of rows must be cut.
     pub(crate) fn boundaries(&self) -> Boundaries {
-        match &self.touched {
-            Touched::Few(few) => Boundaries::of_shown(&few.align(), &self.before, &self.after),
-            Touched::Aligned(touched) => Boundaries::of_shown(touched, &self.before, &self.after),
-        }
+        Boundaries::of_shown(&self.touched(), &self.before, &self.after)
     }
 }
 

@@ -1,11 +1,13 @@
 //! A change set by section as single steps.
 
 use super::by_section::SectionChanges;
+use super::order::SectionOrder;
 use super::section::SectionRow;
-use crate::change::set::{ChangeSet, MovedRun};
+use crate::change::rows::Rows;
+use crate::change::set::{ChangeSet, MovedRun, RowRun};
 use crate::change::steps::{Step, Waiting};
 use crate::item::Item;
-use std::ops::Range;
+use std::sync::Arc;
 
 /// One step of a change set by section; its positions hold at the moment when it is applied.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -74,7 +76,7 @@ pub enum SectionStep {
 impl<T: Item> SectionChanges<T> {
     /// The same change one step at a time: rows out from the last to the first; sections moved and put in; rows
     /// moved; empty sections out; rows in from the first to the last; rows and headings drawn again. Neighbours
-    /// are one step. O(k log k + s) in the rows of the set and the sections.
+    /// are one step. O(k log k) in the rows and sections of the set.
     ///
     /// ```
     /// use usual_tide::sections::{SectionRow, SectionStep};
@@ -97,16 +99,16 @@ impl<T: Item> SectionChanges<T> {
     /// # Ok(()) }
     /// ```
     pub fn steps(&self) -> Vec<SectionStep> {
-        let order = Order::of(&self.sections);
+        let order = SectionOrder::of(&self.sections);
         let mut steps = Vec::new();
         let removed = self.removed.iter().rev();
         steps.extend(removed.map(|run| SectionStep::RemoveRows {
             at: run.at,
             count: run.rows.len(),
         }));
-        order.push_steps(&self.sections, &mut steps);
+        self.push_section_steps(&order, &mut steps);
         self.push_row_moves(&order, &mut steps);
-        for range in order.leaving.iter().rev() {
+        for range in order.leaving().iter().rev() {
             steps.push(SectionStep::RemoveSections {
                 at: range.start,
                 count: range.len(),
@@ -143,11 +145,63 @@ impl<T: Item> SectionChanges<T> {
         steps
     }
 
+    /// The steps that bring the sections of B into this order.
+    fn push_section_steps(&self, order: &SectionOrder, steps: &mut Vec<SectionStep>) {
+        let sections = &self.sections;
+        let moved = sections.moved().iter().flat_map(|run| {
+            (0..run.len).map(|offset| MovedRun {
+                from: run.from + offset,
+                to: order.of_after(run.to + offset),
+                len: 1,
+            })
+        });
+        let mut inserted = Vec::new();
+        let mut after = Vec::new();
+        for run in sections.inserted() {
+            for (at, section) in run.range().zip(run.rows.iter()) {
+                inserted.push(RowRun {
+                    at: order.of_after(at),
+                    rows: Rows::one(Arc::clone(section)),
+                });
+                after.push(at);
+            }
+        }
+        let change = ChangeSet {
+            moved: moved.collect(),
+            inserted,
+            after: order.len(),
+            before: sections.len_before(),
+            ..ChangeSet::unchanged(0)
+        };
+        let mut after = after.into_iter();
+        for step in change.steps() {
+            match step {
+                Step::Move { from, to } => steps.push(SectionStep::MoveSection { from, to }),
+                Step::Insert { at, .. } => {
+                    let Some(after) = after.next() else { continue };
+                    match steps.last_mut() {
+                        Some(SectionStep::InsertSections {
+                            at: first,
+                            count,
+                            after: start,
+                        }) if *first + *count == at && *start + *count == after => *count += 1,
+                        _ => steps.push(SectionStep::InsertSections {
+                            at,
+                            count: 1,
+                            after,
+                        }),
+                    }
+                }
+                Step::Remove { .. } | Step::Update { .. } => {}
+            }
+        }
+    }
+
     /// The moves of rows, when the removed rows are out and the sections are in their order.
     ///
     /// As in a flat list rows are put in in the order of A, each right after the row that A has before it in its
     /// section among those that stay or were put in already.
-    fn push_row_moves(&self, order: &Order, steps: &mut Vec<SectionStep>) {
+    fn push_row_moves(&self, order: &SectionOrder, steps: &mut Vec<SectionStep>) {
         let rows = self.moved_rows(order);
         let mut by_origin: Vec<usize> = (0..rows.len()).collect();
         by_origin.sort_unstable_by_key(|row| rows[*row].from);
@@ -183,7 +237,7 @@ impl<T: Item> SectionChanges<T> {
     }
 
     /// The moved rows in the order of A, with sections as they are while rows move.
-    fn moved_rows(&self, order: &Order) -> Vec<MovedRow> {
+    fn moved_rows(&self, order: &SectionOrder) -> Vec<MovedRow> {
         // How many rows of a section before a position leave it, or arrive in it.
         let left = self.removed.iter().map(|run| (run.at, run.rows.len()));
         let left = Counted::new(left.chain(self.moved.iter().map(|run| (run.from, run.len))));
@@ -198,13 +252,13 @@ impl<T: Item> SectionChanges<T> {
                 };
                 let (from, to) = (behind(run.from), behind(run.to));
                 rows.push(MovedRow {
-                    from: (order.of_before[from.section], from.row),
+                    from: (order.of_before(from.section), from.row),
                     gap_before: Gap {
-                        section: order.of_before[from.section],
+                        section: order.of_before(from.section),
                         gap: from.row - left.before(from),
                     },
                     gap_after: Gap {
-                        section: order.of_after[to.section],
+                        section: order.of_after(to.section),
                         gap: to.row - arrived.before(to),
                     },
                 });
@@ -259,130 +313,6 @@ impl Counted {
         match run.filter(|run| run.0.section == place.section) {
             Some((at, len, before)) => before + (place.row - at.row).min(*len),
             None => 0,
-        }
-    }
-}
-
-/// The sections as they are while rows move: those of A in their order, and among them those that leave, each after
-/// the one that it was after among those that stay.
-struct Order {
-    /// The position of each section of B, and of each of A.
-    of_before: Vec<usize>,
-    of_after: Vec<usize>,
-    /// The positions of the sections that leave.
-    leaving: Vec<Range<usize>>,
-}
-
-impl Order {
-    fn of(sections: &ChangeSet<super::Section>) -> Self {
-        let (before, after) = (sections.len_before(), sections.len_after());
-        let leaves: Vec<usize> = sections
-            .removed()
-            .iter()
-            .flat_map(|run| run.range())
-            .collect();
-        let mut origin = vec![None; after];
-        let mut stays = vec![false; after];
-        for (runs, still) in [
-            (sections.still_runs(), true),
-            (sections.moved().to_vec(), false),
-        ] {
-            for MovedRun { from, to, len } in runs {
-                for offset in 0..len {
-                    origin[to + offset] = Some(from + offset);
-                    stays[to + offset] = still;
-                }
-            }
-        }
-        let mut order = Self {
-            of_before: vec![0; before],
-            of_after: vec![0; after],
-            leaving: Vec::new(),
-        };
-        let mut leaves = leaves.into_iter().peekable();
-        // The next section of B that stays bounds the run of those that leave after the one before.
-        let still: Vec<usize> = origin
-            .iter()
-            .zip(&stays)
-            .filter_map(|(origin, stays)| origin.filter(|_| *stays))
-            .collect();
-        let mut still = still.into_iter().chain([usize::MAX]);
-        let mut bound = still.next().unwrap_or(usize::MAX);
-        let mut next = 0;
-        let mut put_leaving = |order: &mut Self, next: &mut usize, bound: usize| {
-            while let Some(section) = leaves.next_if(|section| *section < bound) {
-                order.of_before[section] = *next;
-                match order.leaving.last_mut() {
-                    Some(last) if last.end == *next => last.end += 1,
-                    _ => order.leaving.push(*next..*next + 1),
-                }
-                *next += 1;
-            }
-        };
-        put_leaving(&mut order, &mut next, bound);
-        for at in 0..after {
-            order.of_after[at] = next;
-            if let Some(origin) = origin[at] {
-                order.of_before[origin] = next;
-            }
-            next += 1;
-            if stays[at] {
-                bound = still.next().unwrap_or(usize::MAX);
-                put_leaving(&mut order, &mut next, bound);
-            }
-        }
-        order
-    }
-
-    /// The steps that bring the sections of B into this order.
-    fn push_steps(&self, sections: &ChangeSet<super::Section>, steps: &mut Vec<SectionStep>) {
-        let moved = sections.moved().iter().flat_map(|run| {
-            (0..run.len).map(|offset| MovedRun {
-                from: run.from + offset,
-                to: self.of_after[run.to + offset],
-                len: 1,
-            })
-        });
-        let mut inserted = Vec::new();
-        let mut after = Vec::new();
-        for run in sections.inserted() {
-            for (at, section) in run.range().zip(run.rows.iter()) {
-                inserted.push(crate::change::set::RowRun {
-                    at: self.of_after[at],
-                    rows: crate::change::rows::Rows::one(std::sync::Arc::clone(section)),
-                });
-                after.push(at);
-            }
-        }
-        let total = self.of_after.len() + self.leaving.iter().map(Range::len).sum::<usize>();
-        let change = ChangeSet {
-            moved: moved.collect(),
-            inserted,
-            after: total,
-            before: self.of_before.len(),
-            ..ChangeSet::unchanged(0)
-        };
-        let mut after = after.into_iter();
-        for step in change.steps() {
-            match step {
-                Step::Move { from, to } => steps.push(SectionStep::MoveSection { from, to }),
-                Step::Insert { at, .. } => {
-                    let Some(after) = after.next() else { continue };
-                    match steps.last_mut() {
-                        Some(SectionStep::InsertSections {
-                            at: first,
-                            count,
-                            after: start,
-                        }) if *first + *count == at && *start + *count == after => *count += 1,
-                        _ => steps.push(SectionStep::InsertSections {
-                            at,
-                            count: 1,
-                            after,
-                        }),
-                    }
-                }
-                Step::Remove { .. } | Step::Update { .. } => {}
-            }
         }
     }
 }
