@@ -1,9 +1,10 @@
 //! What records weigh beside their text.
 
-use super::{ALLOCATED, ALONE};
+use super::{ALLOCATED, ALONE, FEW, GROWTH, MANY, count};
 use stats_alloc::Region;
-use std::sync::PoisonError;
-use usual_tide::record::{FieldName, parse};
+use std::sync::{Arc, PoisonError};
+use usual_tide::record::{FieldName, Record, RecordMaker, parse};
+use usual_tide::{ChangeSet, Place, Query, Store};
 
 const RECORDS: usize = 4_000;
 
@@ -47,4 +48,44 @@ fn records_that_have_a_shape_each_keep_their_names_and_little_else() {
         format!(r#"{{"id":{id}{}}}"#, members.collect::<String>())
     };
     check((0..RECORDS).map(line), 4.0);
+}
+
+/// What it takes to read a change set of one row of a list of `rows` from JSON.
+fn cost_of_reading(rows: u32, edit: impl Fn(&mut Store<Record>)) -> f64 {
+    let key = FieldName::parse("id").unwrap();
+    let text: String = (0..rows)
+        .map(|id| format!("{{\"id\":{id},\"n\":1}}\n"))
+        .collect();
+    let mut store = Store::load(parse(&text, &key).unwrap()).unwrap();
+    let list = store.bind(Query::new());
+    let before: Vec<Arc<Record>> = store.list(list).unwrap().items().cloned().collect();
+    let feed = store.feed(list).unwrap();
+    edit(&mut store);
+    let json = feed.read(&store).unwrap().unwrap().to_json();
+    let maker = RecordMaker::new(&key);
+    count(1, &mut || {
+        ChangeSet::from_json(&json, &before, |json| maker.read(json)).unwrap();
+    })
+}
+
+#[test]
+fn a_change_set_is_read_without_a_copy_of_the_list() {
+    let _alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
+    let edits: [fn(&mut Store<Record>); 4] = [
+        |store| drop(store.edit(&7.into(), |record| drop(record.set("n", 2.into())))),
+        |store| drop(store.remove(&7.into())),
+        |store| drop(store.move_to(&7.into(), Place::End)),
+        |store| {
+            let added = parse("{\"id\":\"new\"}", &FieldName::parse("id").unwrap()).unwrap();
+            store.add_many(added, Place::Row(3)).unwrap();
+        },
+    ];
+    for (edit, name) in edits.iter().zip(["edit", "removal", "move", "addition"]) {
+        cost_of_reading(FEW, edit);
+        let (few, many) = (cost_of_reading(FEW, edit), cost_of_reading(MANY, edit));
+        assert!(
+            many <= GROWTH * few,
+            "{name}: {few:.1} of {FEW}, {many:.1} of {MANY}"
+        );
+    }
 }

@@ -2,13 +2,12 @@
 
 use super::object::Reader;
 use super::problem::{ChangesJsonError, ChangesJsonProblem};
-use crate::change::align::{Alignment, Segment};
 use crate::change::rows::Rows;
-use crate::change::set::{ChangeSet, RowRun};
+use crate::change::set::{ChangeSet, MovedRun, RowRun, Updated};
 use crate::item::{FieldValue, Item, RecordKey, json_key};
 
 use serde_json::Value;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 impl<T: Item<Key: FieldValue>> ChangeSet<T> {
@@ -18,7 +17,8 @@ impl<T: Item<Key: FieldValue>> ChangeSet<T> {
     /// where they are given. `sections` follow from the rows and are passed over. A set with more moves than
     /// are needed becomes one with as few as can be. `read` makes an item of its JSON: with serde
     /// (`|json| serde_json::from_value(json.clone())`), for records with
-    /// [`RecordMaker::read`](crate::record::RecordMaker::read). O(n).
+    /// [`RecordMaker::read`](crate::record::RecordMaker::read). O(k log k), and one pass over the keys of the rows when
+    /// some are inserted.
     ///
     /// # Errors
     ///
@@ -77,23 +77,38 @@ impl<T: Item<Key: FieldValue>> ChangeSet<T> {
         let inserted = reading.inserted(&top)?;
         reading.check_sum(&top, removed.len(), inserted.len())?;
         let moved = reading.moved(&top)?;
-        let origins = reading.origins(&inserted, &moved);
         reading.check_keys(&top, &removed, &inserted)?;
-        let updated = reading.updated(&top, &origins)?;
-        reading.check_renumbered(&top, &origins)?;
-        Ok(Self::minimal(
-            &reading.alignment(&removed, inserted, &origins, updated),
-        ))
+        let mut set = reading.set(&removed, inserted, moved);
+        let kept = Kept::of(&set);
+        set.updated = reading.updated(&top, &kept)?;
+        reading.check_renumbered(&top, &kept)?;
+        Ok(Self::minimal(&set.to_alignment()))
     }
 }
 
-/// Where a row of A comes from.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Origin {
-    /// Not known yet.
-    Open,
-    New,
-    Kept(usize),
+/// The kept rows as runs, ascending by `to`.
+struct Kept(Vec<MovedRun>);
+
+impl Kept {
+    fn of<T>(set: &ChangeSet<T>) -> Self {
+        let mut runs = set.still_runs();
+        runs.extend_from_slice(&set.moved);
+        runs.sort_unstable_by_key(|run| run.to);
+        Self(runs)
+    }
+
+    /// The run that holds a row of A. O(log k).
+    fn run_of(&self, to: usize) -> Option<&MovedRun> {
+        let next = self.0.partition_point(|run| run.to <= to);
+        let run = self.0.get(next.checked_sub(1)?)?;
+        (to < run.to + run.len).then_some(run)
+    }
+
+    /// Where a row of A was in B; `None` for one that was not there.
+    fn origin(&self, to: usize) -> Option<usize> {
+        let run = self.run_of(to)?;
+        Some(run.from + to - run.to)
+    }
 }
 
 /// A row of A with its item.
@@ -165,13 +180,9 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
         Ok(moved)
     }
 
-    /// The changed rows: where they are in A, and their items.
-    fn updated(
-        &self,
-        top: &Reader<'_>,
-        origins: &[Origin],
-    ) -> Result<Vec<Placed<T>>, ChangesJsonError> {
-        let mut updated: Vec<Placed<T>> = Vec::new();
+    /// The changed rows.
+    fn updated(&self, top: &Reader<'_>, kept: &Kept) -> Result<Vec<Updated<T>>, ChangesJsonError> {
+        let mut updated: Vec<Updated<T>> = Vec::new();
         for entry in top.entries("updated")? {
             entry.has_only(&[
                 "from",
@@ -184,11 +195,8 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
                 "fields",
                 "item",
             ])?;
-            let (from, to) = self.ends(&entry, updated.last().map(|row| row.0))?;
-            let found = match origins.get(to) {
-                Some(Origin::Kept(from)) => Some(*from),
-                _ => None,
-            };
+            let (from, to) = self.ends(&entry, updated.last().map(|row| row.to))?;
+            let found = kept.origin(to);
             if found != Some(from) {
                 let problem = ChangesJsonProblem::WrongOrigin {
                     to,
@@ -197,9 +205,15 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
                 };
                 return Err(entry.at("from").refused(problem));
             }
-            let item = self.item(&entry, &json_key(self.before[from].key()))?;
-            self.check_fields(&entry, &self.before[from], &item)?;
-            updated.push((to, item));
+            let before = &self.before[from];
+            let after = self.item(&entry, &json_key(before.key()))?;
+            self.check_fields(&entry, before, &after)?;
+            updated.push(Updated {
+                from,
+                to,
+                before: Arc::clone(before),
+                after,
+            });
         }
         Ok(updated)
     }
@@ -229,11 +243,7 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
     }
 
     /// Checks that the rows that are said to have another number are kept ones that were not moved.
-    fn check_renumbered(
-        &self,
-        top: &Reader<'_>,
-        origins: &[Origin],
-    ) -> Result<(), ChangesJsonError> {
+    fn check_renumbered(&self, top: &Reader<'_>, kept: &Kept) -> Result<(), ChangesJsonError> {
         let mut previous = None;
         for entry in top.entries("renumbered")? {
             entry.has_only(&["start", "end"])?;
@@ -244,12 +254,14 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
                 return Err(entry.at("end").refused(problem));
             }
             entry.at("end").within(end - 1, self.after)?;
-            let stays = |at: &usize| {
-                matches!(origins.get(*at), Some(Origin::Kept(_))) && !self.arriving.contains(at)
-            };
-            if let Some(position) = (start..end).find(|at| !stays(at)) {
-                let problem = ChangesJsonProblem::WrongNumber { position };
-                return Err(entry.at("start").refused(problem));
+            let mut at = start;
+            while at < end {
+                let run = kept.run_of(at).filter(|_| !self.arriving.contains(&at));
+                let Some(run) = run else {
+                    let problem = ChangesJsonProblem::WrongNumber { position: at };
+                    return Err(entry.at("start").refused(problem));
+                };
+                at = run.to + run.len;
             }
             previous = Some(end - 1);
         }
@@ -336,68 +348,53 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
         removed: &[usize],
         inserted: &[Placed<T>],
     ) -> Result<(), ChangesJsonError> {
+        if inserted.is_empty() {
+            return Ok(());
+        }
+        let mut places: HashMap<&T::Key, usize> = HashMap::with_capacity(inserted.len());
+        let mut twice = None;
+        for (index, (_, item)) in inserted.iter().enumerate() {
+            if *places.entry(item.key()).or_insert(index) != index {
+                twice = Some(index);
+                break;
+            }
+        }
         let mut gone = removed.iter().peekable();
         let stays = |at: &usize| gone.next_if_eq(&at).is_none();
         let kept = (0..self.before.len()).filter(stays);
-        let mut keys: HashSet<&T::Key> = kept.map(|at| self.before[at].key()).collect();
+        let there = kept.filter_map(|at| places.get(self.before[at].key()).copied());
+        let Some(index) = there.chain(twice).min() else {
+            return Ok(());
+        };
+        let key = json_key(inserted[index].1.key());
+        let problem = ChangesJsonProblem::DuplicateKey { key };
         let entries = top.at("inserted");
-        for (index, (_, item)) in inserted.iter().enumerate() {
-            if !keys.insert(item.key()) {
-                let key = json_key(item.key());
-                let problem = ChangesJsonProblem::DuplicateKey { key };
-                return Err(entries.entry(index).at("key").refused(problem));
-            }
-        }
-        Ok(())
+        Err(entries.entry(index).at("key").refused(problem))
     }
 
-    /// Where each row of A comes from; the sum was checked.
-    fn origins(&self, inserted: &[Placed<T>], moved: &[(usize, usize)]) -> Vec<Origin> {
-        let mut origins = vec![Origin::Open; self.after];
-        for (at, _) in inserted {
-            origins[*at] = Origin::New;
-        }
-        for (from, to) in moved {
-            origins[*to] = Origin::Kept(*from);
-        }
-        let mut still = (0..self.before.len()).filter(|at| !self.leaving.contains(at));
-        for origin in origins.iter_mut().filter(|origin| **origin == Origin::Open) {
-            *origin = still.next().map_or(Origin::New, Origin::Kept);
-        }
-        origins
-    }
-
-    fn alignment(
+    /// The set as far as it says where rows are; the sum was checked.
+    fn set(
         &self,
         removed: &[usize],
         inserted: Vec<Placed<T>>,
-        origins: &[Origin],
-        updated: Vec<Placed<T>>,
-    ) -> Alignment<T> {
-        let mut alignment = Alignment::empty(self.before.len(), self.after);
-        alignment.removed.extend(removed.iter().map(|at| RowRun {
-            at: *at,
-            rows: Rows::one(Arc::clone(&self.before[*at])),
-        }));
-        let mut inserted = inserted.into_iter();
-        let mut updated = updated.into_iter().peekable();
-        for (to, origin) in origins.iter().enumerate() {
-            match (origin, updated.next_if(|row| row.0 == to)) {
-                (Origin::Kept(from), Some((_, after))) => {
-                    alignment.segments.push(Segment::Changed {
-                        from: *from,
-                        before: Arc::clone(&self.before[*from]),
-                        after,
-                    });
-                }
-                (Origin::Kept(from), None) => alignment.push_kept(*from, 1),
-                _ => {
-                    if let Some((_, item)) = inserted.next() {
-                        alignment.push_new(Rows::one(item));
-                    }
-                }
-            }
+        moved: Vec<(usize, usize)>,
+    ) -> ChangeSet<T> {
+        let one = |at: usize, item: &Arc<T>| RowRun {
+            at,
+            rows: Rows::one(Arc::clone(item)),
+        };
+        let removed = removed.iter().map(|at| one(*at, &self.before[*at]));
+        let inserted = inserted.iter().map(|(at, item)| one(*at, item));
+        let moved = moved.into_iter();
+        ChangeSet {
+            before: self.before.len(),
+            after: self.after,
+            removed: removed.collect(),
+            inserted: inserted.collect(),
+            moved: moved
+                .map(|(from, to)| MovedRun { from, to, len: 1 })
+                .collect(),
+            ..ChangeSet::unchanged(0)
         }
-        alignment
     }
 }
