@@ -78,7 +78,7 @@ impl<T: Item<Key: FieldValue>> ChangeSet<T> {
         reading.check_sum(&top, removed.len(), inserted.len())?;
         let moved = reading.moved(&top)?;
         reading.check_keys(&top, &removed, &inserted)?;
-        let mut set = reading.set(&removed, inserted, moved);
+        let mut set = reading.set(&removed, &inserted, &moved);
         let kept = Kept::of(&set);
         set.updated = reading.updated(&top, &kept)?;
         reading.check_renumbered(&top, &kept)?;
@@ -376,8 +376,8 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
     fn set(
         &self,
         removed: &[usize],
-        inserted: Vec<Placed<T>>,
-        moved: Vec<(usize, usize)>,
+        inserted: &[Placed<T>],
+        moved: &[(usize, usize)],
     ) -> ChangeSet<T> {
         let one = |at: usize, item: &Arc<T>| RowRun {
             at,
@@ -385,15 +385,17 @@ impl<T: Item<Key: FieldValue>> Reading<'_, T> {
         };
         let removed = removed.iter().map(|at| one(*at, &self.before[*at]));
         let inserted = inserted.iter().map(|(at, item)| one(*at, item));
-        let moved = moved.into_iter();
+        let moved = moved.iter().map(|(from, to)| MovedRun {
+            from: *from,
+            to: *to,
+            len: 1,
+        });
         ChangeSet {
             before: self.before.len(),
             after: self.after,
             removed: removed.collect(),
             inserted: inserted.collect(),
-            moved: moved
-                .map(|(from, to)| MovedRun { from, to, len: 1 })
-                .collect(),
+            moved: moved.collect(),
             ..ChangeSet::unchanged(0)
         }
     }

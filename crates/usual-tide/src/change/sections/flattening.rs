@@ -106,8 +106,7 @@ impl<T: Item> Flattening<'_, T> {
             match segment {
                 _ if !self.after.has_headings => {}
                 Segment::New(sections) => {
-                    let rows = sections.iter().skip(done).take(len).map(heading);
-                    self.change.push_new(block(rows.collect()));
+                    self.change.push_new(headings(sections, done, len));
                 }
                 Segment::Kept { from, .. } if self.before.has_headings => {
                     let from = self.before.heading(from + done);
@@ -246,6 +245,11 @@ impl<'a> Column<'a> {
 
 fn heading<T: Item>(section: &Arc<Section>) -> Arc<FlatItem<T>> {
     Arc::new(FlatItem::new(FlatRow::Heading(Arc::clone(section))))
+}
+
+fn headings<T: Item>(sections: &Rows<Section>, from: usize, len: usize) -> Rows<FlatItem<T>> {
+    let headings = (from..from + len).filter_map(|at| sections.at(at).map(heading));
+    block(headings.collect())
 }
 
 fn item<T: Item>(item: &Arc<T>) -> Arc<FlatItem<T>> {
