@@ -1,5 +1,6 @@
 //! Options of the commands that show a list.
 
+use crate::input::built_without;
 use clap::Args;
 use std::path::PathBuf;
 use usual_tide::query::{FilterText, QueryTextError, Total};
@@ -136,10 +137,7 @@ fn locale(tag: &str) -> Result<Collation, String> {
     // Another order than the one that was asked for would go unnoticed.
     match collation.is_by_locale() {
         true => Ok(collation.numeric()),
-        false => Err(
-            "this usual-tide was built without locale: build it with `--features locale`"
-                .to_owned(),
-        ),
+        false => Err(built_without("locale")),
     }
 }
 

@@ -18,9 +18,10 @@ use usual_tide::record::{FieldName, Record};
 use usual_tide_sources::files::ReadError;
 
 /// What is told by a command that was built without a feature.
-#[cfg(not(all(feature = "net", feature = "patch", feature = "sqlite")))]
 pub(crate) fn built_without(feature: &str) -> String {
-    format!("this usual-tide was built without {feature}: build it with `--features {feature}`")
+    format!(
+        "this usual-tide was built without its feature {feature}: build it with `--features {feature}`"
+    )
 }
 
 /// The items of a file, a database or a server, in their order.
