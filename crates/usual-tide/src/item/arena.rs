@@ -1,5 +1,6 @@
 //! The items of a store by slot, in pages that a snapshot shares.
 
+use super::slot_set::SlotSet;
 use crate::order::Slot;
 use std::sync::Arc;
 
@@ -16,11 +17,8 @@ pub(crate) struct Arena<T> {
     /// Slots ever used.
     used: usize,
     /// Slots whose items changed since somebody asked, where somebody does.
-    changed: Option<Vec<Slot>>,
+    changed: Option<SlotSet>,
 }
-
-/// Changes that are noted before doubles among them are dropped, at the least.
-const MANY_CHANGES: usize = if cfg!(any(test, fuzzing)) { 8 } else { 1024 };
 
 impl<T> Arena<T> {
     pub(crate) fn new() -> Self {
@@ -77,11 +75,7 @@ impl<T> Arena<T> {
 
     fn put(&mut self, slot: Slot, item: Option<Arc<T>>) -> Option<Arc<T>> {
         if let Some(changed) = &mut self.changed {
-            changed.push(slot);
-            if changed.len() > MANY_CHANGES + 2 * self.used {
-                changed.sort_unstable();
-                changed.dedup();
-            }
+            changed.insert(slot);
         }
         let page = self.pages.get_mut(slot.index() / PAGE)?;
         let place = &mut Arc::make_mut(page)[slot.index() % PAGE];
@@ -91,15 +85,22 @@ impl<T> Arena<T> {
     /// Takes note of the slots whose items change from now on, or stops that.
     pub(crate) fn note_changes(&mut self, note: bool) {
         match (note, &self.changed) {
-            (true, None) => self.changed = Some(Vec::new()),
+            (true, None) => self.changed = Some(SlotSet::below(self.used)),
             (false, _) => self.changed = None,
             (true, Some(_)) => {}
         }
     }
 
-    /// The slots whose items changed since they were forgotten last.
-    pub(crate) fn changed(&self) -> &[Slot] {
-        self.changed.as_deref().unwrap_or_default()
+    /// Whether the item of a slot changed since the changes were forgotten last.
+    pub(crate) fn has_changed(&self) -> bool {
+        self.changed
+            .as_ref()
+            .is_some_and(|changed| !changed.is_empty())
+    }
+
+    /// The slots whose items changed since then, ascending.
+    pub(crate) fn changed(&self) -> impl Iterator<Item = Slot> + use<'_, T> {
+        self.changed.iter().flat_map(SlotSet::iter)
     }
 
     pub(crate) fn forget_changed(&mut self) {

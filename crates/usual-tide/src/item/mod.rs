@@ -20,6 +20,7 @@ mod merge;
 mod path;
 mod rules;
 mod section_key;
+mod slot_set;
 mod tester;
 mod value;
 

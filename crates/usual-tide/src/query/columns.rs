@@ -85,9 +85,7 @@ impl<T: Send + Sync> Columns<T> {
         if self.columns.is_empty() {
             return;
         }
-        let mut changed = items.changed().to_vec();
-        changed.sort_unstable();
-        changed.dedup();
+        let changed: Vec<Slot> = items.changed().collect();
         let mut buffer = Vec::new();
         self.columns.retain_mut(|column| {
             changed.iter().all(|slot| {
@@ -116,7 +114,7 @@ impl<T: Send + Sync> Columns<T> {
             .columns
             .iter()
             .find(|column| column.of.name() == name)?;
-        items.changed().is_empty().then_some(&column.bytes)
+        (!items.has_changed()).then_some(&column.bytes)
     }
 
     /// Forgets all columns.
