@@ -147,11 +147,6 @@ impl<T> ChangeSet<T> {
         if first.is_none() && second.is_none() {
             return None;
         }
-        if let (Some(first), Some(second)) = (first, second)
-            && let Some(both) = first.then(second)
-        {
-            return Some(Box::new(both));
-        }
         let before = match (first, second) {
             (Some(first), _) => first.before().clone(),
             (None, _) => Layout::whole(self.before),
@@ -163,7 +158,11 @@ impl<T> ChangeSet<T> {
         if before.is_whole() && after.is_whole() {
             return None;
         }
-        Some(Box::new(Sectioning::between(before, after)))
+        let both = first.as_ref().zip(second.as_ref());
+        let both = both.and_then(|(first, second)| first.then(second));
+        Some(Box::new(
+            both.unwrap_or_else(|| Sectioning::between(before, after)),
+        ))
     }
 }
 
