@@ -107,14 +107,14 @@ pub(super) fn read_events(send: Sender<ScreenEvent>) -> Result<(), CommandError>
     started.map(drop).map_err(CommandError::Terminal)
 }
 
-/// Hears when the system asks the program to end, so that the terminal is given back first.
+/// Tells the screen when the system asks the program to end, so that the terminal is given back first.
 #[cfg(unix)]
 pub(super) fn listen_for_signals(send: Sender<ScreenEvent>) -> Result<(), CommandError> {
     use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
     let signals = signal_hook::iterator::Signals::new([SIGHUP, SIGINT, SIGTERM]);
     let mut signals = signals.map_err(CommandError::Terminal)?;
-    let hearer = std::thread::Builder::new().name("usual-tide-signals".to_owned());
-    let started = hearer.spawn(move || {
+    let listener = std::thread::Builder::new().name("usual-tide-signals".to_owned());
+    let started = listener.spawn(move || {
         for _ in &mut signals {
             if send.send(ScreenEvent::Stop).is_err() {
                 break;

@@ -82,8 +82,9 @@ impl<T: Item> ChangeSet<T> {
     ///
     /// It equals the set between the first rows and the last, however many came between; a change that
     /// the next set takes back is gone. `None` when the next set does not start with as many rows as
-    /// this one ends with. O(k log k) in the runs of both; when both are of a grouped list and not of the same feed, all
-    /// sections of both ends are compared as well.
+    /// this one ends with. O(k log k) in the runs of both and their sections. In a grouped list all sections that both
+    /// ends show are compared, unless the next set was read from the same feed right after this one and no window cuts
+    /// the sections.
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};

@@ -346,7 +346,7 @@ fn read<R>(
 /// The requests without those that a later one makes void: the same parts of a list's query, or which of its lines are on
 /// the screen.
 fn without_superseded(asked: Vec<Request>) -> Vec<Request> {
-    let overtaken = |at: usize| {
+    let superseded = |at: usize| {
         let one = &asked[at];
         let next = asked[at + 1..].iter().find(|next| {
             !matches!(
@@ -368,7 +368,7 @@ fn without_superseded(asked: Vec<Request>) -> Vec<Request> {
             _ => false,
         }
     };
-    let kept: Vec<bool> = (0..asked.len()).map(|at| !overtaken(at)).collect();
+    let kept: Vec<bool> = (0..asked.len()).map(|at| !superseded(at)).collect();
     let kept = asked.into_iter().zip(kept);
     kept.filter_map(|(request, kept)| kept.then_some(request))
         .collect()
