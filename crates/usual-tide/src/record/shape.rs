@@ -21,7 +21,7 @@ pub(super) struct MemberNames {
     key_target: Target,
     key: Arc<FieldName>,
     text: Box<str>,
-    marks: Box<[StoredStep]>,
+    steps: Box<[StoredStep]>,
     /// The members of large objects by name.
     index: OnceLock<Box<Index>>,
 }
@@ -106,7 +106,7 @@ impl MemberNames {
         key: Arc<FieldName>,
         values: u32,
         text: Box<str>,
-        marks: Box<[StoredStep]>,
+        steps: Box<[StoredStep]>,
     ) -> Self {
         let mut names = Self {
             id,
@@ -114,7 +114,7 @@ impl MemberNames {
             key_target: Target::NONE,
             key,
             text,
-            marks,
+            steps,
             index: OnceLock::new(),
         };
         names.key_target = names.target_of(names.position(&names.key));
@@ -132,16 +132,16 @@ impl MemberNames {
 
     /// All names, and where each ends and what it leads to.
     pub(super) fn parts(&self) -> (&str, &[StoredStep]) {
-        (&self.text, &self.marks)
+        (&self.text, &self.steps)
     }
 
     /// How many steps lead through all members.
     pub(super) fn len(&self) -> usize {
-        self.marks.len()
+        self.steps.len()
     }
 
     pub(super) fn step(&self, at: usize) -> Option<Step<'_>> {
-        let target = self.marks.get(at)?.target;
+        let target = self.steps.get(at)?.target;
         Some(match (target.as_value(), target.as_object()) {
             (Some(value), _) => Step::Value {
                 name: self.name(at),
@@ -157,10 +157,10 @@ impl MemberNames {
     /// The name of the member at a step; empty where an object ends.
     pub(super) fn name(&self, at: usize) -> &str {
         let start = match at.checked_sub(1) {
-            Some(before) => self.marks[before].name_end as usize,
+            Some(before) => self.steps[before].name_end as usize,
             None => 0,
         };
-        let end = self.marks[at].name_end as usize;
+        let end = self.steps[at].name_end as usize;
         self.text.get(start..end).unwrap_or_default()
     }
 
@@ -204,7 +204,7 @@ impl MemberNames {
 
     /// What a step leads to.
     pub(super) fn position_at(&self, at: usize) -> Option<FieldPosition> {
-        let target = self.marks.get(at)?.target;
+        let target = self.steps.get(at)?.target;
         match (target.as_value(), target.as_object()) {
             (Some(value), _) => Some(FieldPosition::Value(value)),
             (None, Some(end)) => Some(FieldPosition::Object { from: at + 1, end }),
@@ -214,7 +214,7 @@ impl MemberNames {
 
     /// The next member of the same object.
     pub(super) fn after(&self, at: usize) -> usize {
-        let end = self.marks.get(at).and_then(|mark| mark.target.as_object());
+        let end = self.steps.get(at).and_then(|step| step.target.as_object());
         end.unwrap_or(at) + 1
     }
 

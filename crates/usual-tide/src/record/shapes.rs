@@ -10,7 +10,7 @@ use std::sync::{Arc, LazyLock, Mutex, MutexGuard, PoisonError, Weak};
 #[derive(Debug, Default)]
 pub(super) struct NameList {
     text: String,
-    marks: Vec<StoredStep>,
+    steps: Vec<StoredStep>,
     values: u32,
     /// The steps of the objects that are not at their end.
     open: Vec<usize>,
@@ -23,7 +23,7 @@ pub(super) struct NotNames;
 impl NameList {
     pub(super) fn clear(&mut self) {
         self.text.clear();
-        self.marks.clear();
+        self.steps.clear();
         self.values = 0;
         self.open.clear();
     }
@@ -34,14 +34,14 @@ impl NameList {
     }
 
     pub(super) fn open(&mut self, name: &str) {
-        self.open.push(self.marks.len());
+        self.open.push(self.steps.len());
         self.push(name, Target::object(0));
     }
 
     pub(super) fn close(&mut self) {
-        let end = self.marks.len() as u32;
+        let end = self.steps.len() as u32;
         if let Some(begin) = self.open.pop() {
-            self.marks[begin].target = Target::object(end);
+            self.steps[begin].target = Target::object(end);
         }
         self.push("", Target::NONE);
     }
@@ -50,7 +50,7 @@ impl NameList {
         self.text.push_str(name);
         // What is too long for that is refused before anybody reads it.
         let name_end = self.text.len() as u32;
-        self.marks.push(StoredStep { name_end, target });
+        self.steps.push(StoredStep { name_end, target });
     }
 
     /// Takes the first steps over from a shape.
@@ -70,28 +70,28 @@ impl NameList {
         let mut hasher = KNOWN.hasher.build_hasher();
         key.hash(&mut hasher);
         self.text.hash(&mut hasher);
-        self.marks.hash(&mut hasher);
+        self.steps.hash(&mut hasher);
         hasher.finish()
     }
 
     fn check(&self) -> Result<(), NotNames> {
-        if self.marks.len() > Target::MOST || u32::try_from(self.text.len()).is_err() {
+        if self.steps.len() > Target::MOST || u32::try_from(self.text.len()).is_err() {
             return Err(NotNames);
         }
         let mut seen: Vec<HashSet<&str>> = vec![HashSet::new()];
         let mut start = 0;
-        for mark in &self.marks {
-            let end = mark.name_end as usize;
+        for step in &self.steps {
+            let end = step.name_end as usize;
             let name = &self.text[start..end];
             start = end;
-            if mark.target == Target::NONE {
+            if step.target == Target::NONE {
                 seen.pop();
                 continue;
             }
             if seen.last_mut().is_some_and(|object| !object.insert(name)) {
                 return Err(NotNames);
             }
-            if mark.target.is_object() {
+            if step.target.is_object() {
                 seen.push(HashSet::new());
             }
         }
@@ -105,7 +105,7 @@ impl NameList {
         let same = |kept: &KeptShape| {
             kept.hash == hash
                 && kept.names.upgrade().is_some_and(|names| {
-                    **names.key() == **key && names.parts() == (&*self.text, &*self.marks)
+                    **names.key() == **key && names.parts() == (&*self.text, &*self.steps)
                 })
         };
         if let Some(found) = known.shapes.find(hash, same)
@@ -119,7 +119,7 @@ impl NameList {
             Arc::clone(key),
             self.values,
             self.text.as_str().into(),
-            self.marks.as_slice().into(),
+            self.steps.as_slice().into(),
         ));
         known.forget_unused();
         let kept = KeptShape {
