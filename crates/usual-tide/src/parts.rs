@@ -3,7 +3,7 @@
 use std::num::NonZero;
 use std::ops::Range;
 use std::panic::resume_unwind;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{LazyLock, Mutex, PoisonError};
 use std::thread::{Builder, available_parallelism, scope};
 
 /// Items from which a pass is worth a second thread.
@@ -51,9 +51,15 @@ fn share<R: Send>(
 
 // The rest is compiled once, not for each kind of work.
 
+/// The system is asked once: on Linux it reads files to answer.
+static THREADS: LazyLock<usize> = LazyLock::new(|| {
+    available_parallelism()
+        .map_or(1, NonZero::get)
+        .min(MOST_THREADS)
+});
+
 fn equal_parts(len: usize) -> Vec<Range<usize>> {
-    let threads = available_parallelism().map_or(1, NonZero::get);
-    let share = len.div_ceil(threads.min(MOST_THREADS));
+    let share = len.div_ceil(*THREADS);
     (0..len)
         .step_by(share)
         .map(|start| start..len.min(start + share))

@@ -1,14 +1,15 @@
 //! The order that rows had before a filter hid them.
 
 use super::bits::Bits;
-use super::evaluate::Evaluated;
+use super::evaluate::{Evaluated, SectionRows};
+use super::grouped::in_order;
 use super::rollback_step::RollbackStep;
-use super::sorting::sorted;
 use super::state::{Context, ListState};
 use super::update::Touch;
+use crate::change::Layout;
 use crate::item::Item;
 use crate::order::{RowTree, Slot};
-use crate::query::Sort;
+use crate::query::Query;
 use std::cmp::Ordering;
 
 /// The order is kept while at least one row is hidden for so many that are shown.
@@ -17,10 +18,12 @@ const HIDDEN_SHARE: usize = 2;
 /// Up to one row for so many that were sorted, those that an edit touched since are sorted in.
 const TOUCHED_SHARE: usize = if cfg!(any(test, fuzzing)) { 2 } else { 16 };
 
-/// The rows of a sorted list as they were before a filter or a search hid many of them: when they come back, only the rows that
-/// edits touched since are sorted.
+/// The rows of a sorted or grouped list as they were before a filter or a search hid many of them: when they come back, only the
+/// rows that edits touched since are sorted.
 pub(super) struct EarlierOrder {
     rows: RowTree,
+    /// The sections of these rows in a grouped list.
+    layout: Option<Layout>,
     /// By slot, of those that there were then.
     touched: Bits,
     touched_count: usize,
@@ -35,6 +38,38 @@ impl EarlierOrder {
         self.rows.key_bytes()
     }
 
+    /// Those of its rows that are asked for, with their sections in a grouped list.
+    fn rows_that(&self, is_wanted: impl Fn(Slot) -> bool) -> Evaluated {
+        let mut wanted = Evaluated::default();
+        let mut keys = Vec::new();
+        let mut rows = self.rows.rows_with_keys(self.rows.cursor(0));
+        let mut take = |rows_of_section: usize| {
+            let before = wanted.slots.len();
+            for (slot, key) in rows.by_ref().take(rows_of_section) {
+                if is_wanted(slot) {
+                    wanted.slots.push(slot);
+                    keys.push(key);
+                }
+            }
+            wanted.slots.len() - before
+        };
+        match &self.layout {
+            None => {
+                take(self.rows.len());
+            }
+            Some(layout) => {
+                let sections = layout.sections().into_iter();
+                let sections = sections.map(|placed| {
+                    let rows = take(placed.section.count);
+                    (placed.section.key().clone(), rows)
+                });
+                wanted.sections = sections.filter(|(_, rows)| *rows > 0).collect();
+            }
+        }
+        wanted.keys = Some(keys);
+        wanted
+    }
+
     fn most_touched(&self) -> usize {
         self.rows.len() / TOUCHED_SHARE
     }
@@ -46,29 +81,36 @@ impl EarlierOrder {
 }
 
 impl<T: Item> ListState<T> {
-    /// Keeps the rows that an edit replaced, if all that it did was to hide many of a sorted list. It must be final.
+    /// Keeps the rows that an edit replaced, if all that it did was to hide many of a sorted or grouped list. It must be final.
     pub(super) fn keep_earlier_order(&mut self) {
-        use RollbackStep::{Logged, Rebuilt, Requeried};
-        let [Rebuilt(_), Requeried(_), rest @ ..] = &self.rollback[..] else {
+        use RollbackStep::{Logged, Rebuilt, Requeried, Sections};
+        let ([Rebuilt(_), Requeried(_), rest @ ..]
+        | [Rebuilt(_), Sections { .. }, Requeried(_), rest @ ..]) = &self.rollback[..]
+        else {
             return;
         };
-        let is_wanted = self.earlier_order.is_none()
-            && self.query.sorting().is_some()
-            && self.query.grouping().is_none()
-            && self.held.is_empty();
+        let is_wanted =
+            self.earlier_order.is_none() && self.query.order().is_some() && self.held.is_empty();
         if !is_wanted || !rest.iter().all(|step| matches!(step, Logged)) {
             return;
         }
-        let mut steps = self.rollback.drain(..);
-        if let (Some(Rebuilt(rows)), Some(Requeried(query))) = (steps.next(), steps.next()) {
+        let (mut rows, mut layout) = (None, None);
+        for step in self.rollback.drain(..) {
+            match step {
+                Rebuilt(before) => rows = Some(before),
+                Sections { before, .. } => layout = Some(before),
+                Requeried(query) if !query.same_order(&self.query) => return,
+                _ => {}
+            }
+        }
+        if let Some(rows) = rows {
             let earlier = EarlierOrder {
                 rows: *rows,
+                layout,
                 touched: Bits::new(self.rows.slots()),
                 touched_count: 0,
             };
-            let is_kept =
-                query.same_order(&self.query) && earlier.is_worth_keeping(self.rows.len());
-            self.earlier_order = is_kept.then_some(earlier);
+            self.earlier_order = earlier.is_worth_keeping(self.rows.len()).then_some(earlier);
         }
     }
 
@@ -103,39 +145,37 @@ impl<T: Item> ListState<T> {
     pub(super) fn order_again(
         &self,
         hits: &Bits,
-        sort: &Sort<T>,
+        query: &Query<T>,
         context: Context<'_, T>,
     ) -> Option<Evaluated> {
         let earlier = self.earlier_order.as_ref()?;
         let is_known = |slot: Slot| hits.has(slot.index()) && !earlier.touched.has(slot.index());
-        let rows = earlier.rows.rows_with_keys(earlier.rows.cursor(0));
-        let (slots, keys): (Vec<Slot>, Vec<u64>) = rows.filter(|(slot, _)| is_known(*slot)).unzip();
-        let others = hits.count() - slots.len();
+        let known = earlier.rows_that(is_known);
+        let others = hits.count() - known.slots.len();
         if others > earlier.most_touched() || !self.held.is_empty() {
             return None;
         }
-        let known = Evaluated {
-            slots,
-            keys: Some(keys),
-            sections: Vec::new(),
-        };
-        if others == 0 {
-            return Some(known);
+        let mut all = known;
+        if others > 0 {
+            let mut is_placed = Bits::new(context.items.used());
+            for slot in &all.slots {
+                is_placed.set(slot.index());
+            }
+            let source = context.source.chunks().flatten().copied();
+            let others: Vec<Slot> = source
+                .filter(|slot| hits.has(slot.index()) && !is_placed.has(slot.index()))
+                .collect();
+            all = self.merged(&all, &in_order(others, query, context), context);
         }
-        let mut is_placed = Bits::new(context.items.used());
-        for slot in &known.slots {
-            is_placed.set(slot.index());
+        if query.sorting().is_none() {
+            all.keys = None;
         }
-        let source = context.source.chunks().flatten().copied();
-        let others: Vec<Slot> = source
-            .filter(|slot| hits.has(slot.index()) && !is_placed.has(slot.index()))
-            .collect();
-        Some(self.sorted_in(known, sorted(&others, sort, context), context))
+        Some(all)
     }
 
     /// Checks that the rows that no edit touched since are in the order of the list still.
     pub(super) fn check_earlier_order(&self, context: Context<'_, T>) -> Result<(), String> {
-        let Some((earlier, sort)) = self.earlier_order.as_ref().zip(self.query.sorting()) else {
+        let Some((earlier, sort)) = self.earlier_order.as_ref().zip(self.query.order()) else {
             return Ok(());
         };
         let rows = earlier.rows.rows();
@@ -157,35 +197,61 @@ impl<T: Item> ListState<T> {
     }
 
     /// Two sequences of rows, each in the list's order, as one; the second one is short.
-    fn sorted_in(&self, rows: Evaluated, others: Evaluated, context: Context<'_, T>) -> Evaluated {
-        let all = rows.slots.len() + others.slots.len();
-        let (keys, other_keys) = (
-            rows.keys.unwrap_or_default(),
-            others.keys.unwrap_or_default(),
-        );
-        let (mut slots, mut all_keys) = (Vec::with_capacity(all), Vec::with_capacity(all));
-        let mut from = 0;
-        for (slot, key) in others.slots.into_iter().zip(other_keys) {
-            let source = context.source.position(slot).unwrap_or(0);
-            let item = context.items.get(slot);
-            let comes_before = |row: &Slot| {
-                item.is_some_and(|item| self.comes_before(*row, (slot, item), source, context))
+    fn merged(&self, rows: &Evaluated, others: &Evaluated, context: Context<'_, T>) -> Evaluated {
+        let count = rows.slots.len() + others.slots.len();
+        let mut all = Evaluated {
+            slots: Vec::with_capacity(count),
+            keys: Some(Vec::with_capacity(count)),
+            sections: Vec::new(),
+        };
+        let (mut rows, mut others) = (rows.by_section().peekable(), others.by_section().peekable());
+        loop {
+            let first = match (rows.peek(), others.peek()) {
+                (None, None) => return all,
+                (Some(_), None) => Ordering::Less,
+                (None, Some(_)) => Ordering::Greater,
+                (Some(one), Some(two)) => match (self.query.grouping(), one.section, two.section) {
+                    (Some(group), Some(one), Some(two)) => group.compare(one, two),
+                    _ => Ordering::Equal,
+                },
             };
-            let first = from + keys[from..].partition_point(|other| *other < key);
-            let ties = keys[first..].partition_point(|other| *other == key);
+            let these = rows.next_if(|_| first.is_le()).unwrap_or_default();
+            let those = others.next_if(|_| first.is_ge()).unwrap_or_default();
+            self.merge_section(&mut all, these, those, context);
+            if let Some(section) = these.section.or(those.section) {
+                let rows = these.slots.len() + those.slots.len();
+                all.sections.push((section.clone(), rows));
+            }
+        }
+    }
+
+    /// The same for the rows of one section.
+    fn merge_section(
+        &self,
+        all: &mut Evaluated,
+        rows: SectionRows<'_>,
+        others: SectionRows<'_>,
+        context: Context<'_, T>,
+    ) {
+        let keys = all.keys.get_or_insert_default();
+        let mut from = 0;
+        for (at, slot) in others.slots.iter().enumerate() {
+            let key = others.keys.get(at).copied().unwrap_or(0);
+            let source = context.source.position(*slot).unwrap_or(0);
+            let item = context.items.get(*slot);
+            let comes_before = |row: &Slot| {
+                item.is_some_and(|item| self.comes_before(*row, (*slot, item), source, context))
+            };
+            let first = from + rows.keys[from..].partition_point(|other| *other < key);
+            let ties = rows.keys[first..].partition_point(|other| *other == key);
             let to = first + rows.slots[first..first + ties].partition_point(comes_before);
-            slots.extend_from_slice(&rows.slots[from..to]);
-            all_keys.extend_from_slice(&keys[from..to]);
-            slots.push(slot);
-            all_keys.push(key);
+            all.slots.extend_from_slice(&rows.slots[from..to]);
+            keys.extend_from_slice(&rows.keys[from..to]);
+            all.slots.push(*slot);
+            keys.push(key);
             from = to;
         }
-        slots.extend_from_slice(&rows.slots[from..]);
-        all_keys.extend_from_slice(&keys[from..]);
-        Evaluated {
-            slots,
-            keys: Some(all_keys),
-            sections: Vec::new(),
-        }
+        all.slots.extend_from_slice(&rows.slots[from..]);
+        keys.extend_from_slice(&rows.keys[from..]);
     }
 }

@@ -1,18 +1,18 @@
 //! The rows of a query from nothing.
 
 use super::cached_search::CachedSearch;
+use super::grouped::in_order;
 use super::grouping::Grouping;
 use super::log::Log;
-use super::sorting::sorted;
 use super::state::{Context, ListState};
-use crate::item::{GroupValue, SectionKey};
-use crate::item::{Item, Value};
+use crate::item::{Item, SectionKey};
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
-use crate::query::{Group, Query, Sort};
+use crate::query::Query;
 use hashbrown::HashMap;
 
 /// Rows in order, with their prefixes in a sorted list.
+#[derive(Default)]
 pub(super) struct Evaluated {
     pub(super) slots: Vec<Slot>,
     /// In a grouped list they are in order within each section.
@@ -21,7 +21,36 @@ pub(super) struct Evaluated {
     pub(super) sections: Vec<(SectionKey, usize)>,
 }
 
+/// The rows of one section, or all rows where there are none.
+#[derive(Clone, Copy, Default)]
+pub(super) struct SectionRows<'a> {
+    pub(super) section: Option<&'a SectionKey>,
+    pub(super) slots: &'a [Slot],
+    /// As many, unless there are none.
+    pub(super) keys: &'a [u64],
+}
+
 impl Evaluated {
+    /// The rows of each section, one after the other.
+    pub(super) fn by_section(&self) -> impl Iterator<Item = SectionRows<'_>> {
+        let whole = self.sections.is_empty().then_some((None, self.slots.len()));
+        let sections = self.sections.iter().map(|(key, rows)| (Some(key), *rows));
+        let mut end = 0;
+        whole
+            .into_iter()
+            .chain(sections)
+            .map(move |(section, rows)| {
+                let start = end;
+                end += rows;
+                let keys = self.keys.as_ref();
+                SectionRows {
+                    section,
+                    slots: &self.slots[start..end],
+                    keys: keys.map_or(&[], |keys| &keys[start..end]),
+                }
+            })
+    }
+
     /// The sections of these rows in a grouped list.
     pub(super) fn grouping<T: Item>(
         &mut self,
@@ -92,61 +121,5 @@ pub(super) fn evaluate<T: Item>(
         }
         slots
     };
-    match (query.grouping(), query.order()) {
-        (Some(group), _) => grouped(&slots, group, query.sorting(), context),
-        (_, Some(sort)) => sorted(&slots, sort, context),
-        (_, None) => Evaluated {
-            slots,
-            keys: None,
-            sections: Vec::new(),
-        },
-    }
-}
-
-/// Puts rows, which are in source order, into sections, and sorts them within. O(n) and the sorting.
-pub(super) fn grouped<T: Item>(
-    slots: &[Slot],
-    group: &Group<T>,
-    within: Option<&Sort<T>>,
-    context: Context<'_, T>,
-) -> Evaluated {
-    // The rows of each section, part by part of the source.
-    let parts = in_parts(slots.len(), |part| {
-        let mut sections: HashMap<GroupValue<'_>, Vec<Slot>> = HashMap::new();
-        for slot in &slots[part] {
-            let item = context.items.get(*slot);
-            let value = item.map_or(Value::Missing, |item| group.value(item));
-            sections.entry(GroupValue(value)).or_default().push(*slot);
-        }
-        sections
-    });
-    let mut parts = parts.into_iter();
-    let mut sections = parts.next().unwrap_or_default();
-    for (value, rows) in parts.flatten() {
-        sections.entry(value).or_default().extend(rows);
-    }
-    let mut sections: Vec<(SectionKey, Vec<Slot>)> = sections
-        .into_iter()
-        .map(|(value, rows)| (SectionKey::from(value.0.into_owned()), rows))
-        .collect();
-    group.sort_by_section(&mut sections, |section| &section.0);
-    let mut ordered = Evaluated {
-        slots: Vec::with_capacity(slots.len()),
-        keys: within.map(|_| Vec::with_capacity(slots.len())),
-        sections: Vec::with_capacity(sections.len()),
-    };
-    for (key, rows) in sections {
-        ordered.sections.push((key, rows.len()));
-        match within {
-            Some(sort) => {
-                let rows = sorted(&rows, sort, context);
-                ordered.slots.extend(rows.slots);
-                if let (Some(keys), Some(more)) = (&mut ordered.keys, rows.keys) {
-                    keys.extend(more);
-                }
-            }
-            None => ordered.slots.extend(rows),
-        }
-    }
-    ordered
+    in_order(slots, query, context)
 }

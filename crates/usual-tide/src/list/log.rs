@@ -90,12 +90,7 @@ impl<T> Entry<T> {
 pub(super) struct LogEntry<T> {
     pub(super) rows: Entry<T>,
     pub(super) sections: Option<Arc<Sectioned>>,
-}
-
-impl<T> LogEntry<T> {
-    fn weight(&self) -> usize {
-        self.rows.weight() + usize::from(self.sections.is_some())
-    }
+    weight: usize,
 }
 
 /// The changes of a list, oldest first; a version counts the changes before it.
@@ -131,15 +126,19 @@ impl<T> Log<T> {
     }
 
     pub(super) fn push(&mut self, rows: Entry<T>, sections: Option<Arc<Sectioned>>) {
-        let noted = LogEntry { rows, sections };
-        self.weight += noted.weight();
-        self.entries.push_back(noted);
+        let weight = rows.weight() + usize::from(sections.is_some());
+        self.weight += weight;
+        self.entries.push_back(LogEntry {
+            rows,
+            sections,
+            weight,
+        });
     }
 
     /// Forgets the latest change, which was taken back.
     pub(super) fn forget_last(&mut self) {
         if let Some(entry) = self.entries.pop_back() {
-            self.weight -= entry.weight();
+            self.weight -= entry.weight;
         }
     }
 
@@ -180,7 +179,7 @@ impl<T> Log<T> {
             let Some(entry) = self.entries.pop_front() else {
                 break;
             };
-            self.weight -= entry.weight();
+            self.weight -= entry.weight;
             self.first += 1;
         }
     }

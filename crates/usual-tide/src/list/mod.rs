@@ -8,6 +8,7 @@ mod earlier_order;
 mod evaluate;
 mod feed;
 mod flattened;
+mod grouped;
 mod grouping;
 mod hits;
 mod hold;

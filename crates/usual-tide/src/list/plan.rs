@@ -1,7 +1,7 @@
 //! How the rows before become the rows after, in runs.
 
 use crate::change::RowBlock;
-use crate::item::Snapshot;
+use crate::item::{SectionKey, Snapshot};
 use crate::order::{RowTree, Slot};
 use crate::parts::in_parts;
 use std::ops::Range;
@@ -10,9 +10,24 @@ use std::sync::Arc;
 /// The runs of rows that stay, leave and arrive, in the order of the list.
 #[derive(Default)]
 pub(super) struct Plan {
-    pub(super) parts: Vec<Part>,
+    /// Neighbours are of different kinds.
+    runs: Vec<Run>,
     /// The rows that leave, in order.
     pub(super) leaving: Vec<Slot>,
+}
+
+/// There may be as many of them as rows, so that they are kept small: where a run is follows from those before it.
+#[derive(Clone, Copy)]
+struct Run {
+    kind: Kind,
+    len: u32,
+}
+
+#[derive(Clone, Copy, PartialEq)]
+enum Kind {
+    Stays,
+    Leaves,
+    Arrives,
 }
 
 /// A run of rows: `at` is its position before, `first` its place among those that leave or arrive.
@@ -23,12 +38,83 @@ pub(super) enum Part {
 }
 
 impl Plan {
-    pub(super) fn keep_or_leave(&mut self, at: usize, slot: Slot, keep: bool) {
-        self.run(at, &[slot], keep);
+    /// Its runs one after the other.
+    pub(super) fn parts(&self) -> impl Iterator<Item = Part> {
+        let (mut at, mut left, mut arrived) = (0, 0, 0);
+        self.runs.iter().map(move |run| {
+            let len = run.len as usize;
+            match run.kind {
+                Kind::Stays => {
+                    at += len;
+                    Part::Stays { at: at - len, len }
+                }
+                Kind::Leaves => {
+                    (at, left) = (at + len, left + len);
+                    Part::Leaves {
+                        at: at - len,
+                        first: left - len,
+                        len,
+                    }
+                }
+                Kind::Arrives => {
+                    arrived += len;
+                    Part::Arrives {
+                        first: arrived - len,
+                        len,
+                    }
+                }
+            }
+        })
     }
 
-    pub(super) fn arrive(&mut self, first: usize) {
-        self.push(Part::Arrives { first, len: 1 });
+    pub(super) fn part_count(&self) -> usize {
+        self.runs.len()
+    }
+
+    /// How many runs of rows leave.
+    pub(super) fn leaving_runs(&self) -> usize {
+        let leaves = self.runs.iter().filter(|run| run.kind == Kind::Leaves);
+        leaves.count()
+    }
+
+    /// How many rows arrive in each section, where there are any, of the sections of all rows after.
+    pub(super) fn arriving_in(&self, sections: &[(SectionKey, usize)]) -> Vec<(SectionKey, usize)> {
+        let mut arriving: Vec<(SectionKey, usize)> = Vec::new();
+        let mut sections = sections.iter();
+        let (mut at, mut end, mut section) = (0, 0, None);
+        for part in self.parts() {
+            let (mut rows, arrives) = match part {
+                Part::Stays { len, .. } => (len, false),
+                Part::Arrives { len, .. } => (len, true),
+                Part::Leaves { .. } => continue,
+            };
+            while rows > 0 {
+                if at == end {
+                    let Some((key, count)) = sections.next() else {
+                        return arriving;
+                    };
+                    (end, section) = (end + count, Some(key));
+                }
+                let here = rows.min(end - at);
+                match (section, arriving.last_mut()) {
+                    (Some(key), Some((last, count))) if arrives && last == key => *count += here,
+                    (Some(key), _) if arrives => arriving.push((key.clone(), here)),
+                    _ => {}
+                }
+                (at, rows) = (at + here, rows - here);
+            }
+        }
+        arriving
+    }
+
+    pub(super) fn keep_or_leave(&mut self, slot: Slot, keep: bool) {
+        self.run(&[slot], keep);
+    }
+
+    pub(super) fn arrive(&mut self, rows: usize) {
+        if rows > 0 {
+            self.push(Kind::Arrives, rows);
+        }
     }
 
     /// The plan for the rows of a list, of which some stay; in parts, side by side.
@@ -36,19 +122,15 @@ impl Plan {
         let plans = in_parts(stays.len(), |part| {
             let leaving = stays[part.clone()].iter().filter(|stays| !**stays).count();
             let mut plan = Self {
-                parts: Vec::new(),
+                runs: Vec::new(),
                 leaving: Vec::with_capacity(leaving),
             };
-            let mut at = part.start;
-            for_each_run(rows, stays, part, |slots, stay| {
-                plan.run(at, slots, stay);
-                at += slots.len();
-            });
+            for_each_run(rows, stays, part, |slots, stay| plan.run(slots, stay));
             plan
         });
         let mut plans = plans.into_iter();
         let mut all = plans.next().unwrap_or_default();
-        plans.for_each(|plan| all.append(plan, 0, 0));
+        plans.for_each(|plan| all.append(plan));
         all
     }
 
@@ -59,71 +141,51 @@ impl Plan {
             return (Self::of_rows(source, hits), Vec::new());
         }
         let plans = in_parts(hits.len(), |part| {
-            let (mut plan, mut arriving, mut at) = (Self::default(), Vec::new(), 0);
+            let (mut plan, mut arriving) = (Self::default(), Vec::new());
             for_each_run(source, hits, part, |slots, hit| {
                 for slot in slots {
                     if rows.contains(*slot) {
-                        plan.keep_or_leave(at, *slot, hit);
-                        at += 1;
+                        plan.keep_or_leave(*slot, hit);
                     } else if hit {
-                        plan.arrive(arriving.len());
+                        plan.arrive(1);
                         arriving.push(*slot);
                     }
                 }
             });
-            (plan, arriving, at)
+            (plan, arriving)
         });
-        let (mut all, mut arriving, mut rows_before) = (Self::default(), Vec::new(), 0);
-        for (plan, new, rows) in plans {
-            all.append(plan, rows_before, arriving.len());
+        let (mut all, mut arriving) = (Self::default(), Vec::new());
+        for (plan, new) in plans {
+            all.append(plan);
             arriving.extend(new);
-            rows_before += rows;
         }
         (all, arriving)
     }
 
     /// A run of rows of which all stay or all leave.
-    fn run(&mut self, at: usize, slots: &[Slot], stay: bool) {
-        let (first, len) = (self.leaving.len(), slots.len());
+    fn run(&mut self, slots: &[Slot], stay: bool) {
         if !stay {
             self.leaving.extend_from_slice(slots);
         }
-        self.push(match stay {
-            true => Part::Stays { at, len },
-            false => Part::Leaves { at, first, len },
-        });
+        let kind = if stay { Kind::Stays } else { Kind::Leaves };
+        self.push(kind, slots.len());
     }
 
-    /// Adds the plan for the rows that follow, whose positions begin after so many rows, and those that arrive after so many.
-    fn append(&mut self, plan: Self, rows_before: usize, arrived_before: usize) {
-        let left_before = self.leaving.len();
+    /// Adds the plan for the rows that follow.
+    fn append(&mut self, plan: Self) {
         self.leaving.extend(plan.leaving);
-        for part in plan.parts {
-            self.push(match part {
-                Part::Stays { at, len } => Part::Stays {
-                    at: rows_before + at,
-                    len,
-                },
-                Part::Leaves { at, first, len } => Part::Leaves {
-                    at: rows_before + at,
-                    first: left_before + first,
-                    len,
-                },
-                Part::Arrives { first, len } => Part::Arrives {
-                    first: arrived_before + first,
-                    len,
-                },
-            });
+        if let [first, others @ ..] = &plan.runs[..] {
+            self.push(first.kind, first.len as usize);
+            self.runs.extend_from_slice(others);
         }
     }
 
-    /// Adds a part, to the last one where they are of one kind.
-    fn push(&mut self, part: Part) {
-        match (self.parts.last_mut(), &part) {
-            (Some(Part::Stays { len, .. }), Part::Stays { len: more, .. })
-            | (Some(Part::Leaves { len, .. }), Part::Leaves { len: more, .. })
-            | (Some(Part::Arrives { len, .. }), Part::Arrives { len: more, .. }) => *len += more,
-            _ => self.parts.push(part),
+    /// Adds rows, to the last run where they are of one kind. A list has fewer than 2^32.
+    fn push(&mut self, kind: Kind, rows: usize) {
+        let len = rows as u32;
+        match self.runs.last_mut() {
+            Some(last) if last.kind == kind => last.len += len,
+            _ => self.runs.push(Run { kind, len }),
         }
     }
 }

@@ -2,15 +2,15 @@
 
 use super::bits::Bits;
 use super::cached_search::CachedSearch;
-use super::evaluate::{Evaluated, grouped};
+use super::evaluate::Evaluated;
+use super::grouped::in_order;
 use super::grouping::Deltas;
 use super::hits::ask_each;
 use super::plan::{Part, Plan, RowItems};
 use super::rollback_step::RollbackStep;
-use super::sorting::sorted;
 use super::state::{Context, ListState};
 use crate::change::{Alignment, RowRun, Rows};
-use crate::item::{Item, Snapshot};
+use crate::item::{Item, SectionKey, Snapshot};
 use crate::order::{RowTree, Slot};
 use crate::parts::rows_in_parts;
 use crate::query::{Query, Scope, Sort};
@@ -40,6 +40,8 @@ struct Planned {
     slots: Vec<Slot>,
     /// Their prefixes in a sorted list, unless all rows are known.
     keys: Vec<u64>,
+    /// The sections that they arrive in, each with the number of them.
+    sections: Vec<(SectionKey, usize)>,
     /// All rows after the change, where they were put in order anyway.
     all: Option<Evaluated>,
 }
@@ -50,6 +52,7 @@ impl Planned {
             plan,
             slots,
             keys: Vec::new(),
+            sections: Vec::new(),
             all: None,
         }
     }
@@ -78,17 +81,18 @@ impl<T: Item> ListState<T> {
                 let (plan, slots) = Plan::of_source(context.source, &self.rows, &hits);
                 Planned::of(plan, slots)
             }
-            Some(sort) => {
+            Some(_) => {
                 let hits = self.hits_by_slot(query, context);
-                let all = self.all_in_order(query, sort, &hits, context);
+                let all = self.all_in_order(query, &hits, context);
                 match all.and_then(|all| self.plan_by_order(&hits, all)) {
                     Some(planned) => planned,
                     None => {
                         let rows = self.rows_to_show(&hits, context);
-                        let rows = in_order(&rows, query, sort, context);
+                        let rows = in_order(rows, query, context);
                         let plan = self.plan_by_search(&hits, &rows, context);
                         Planned {
                             keys: rows.keys.unwrap_or_default(),
+                            sections: rows.sections,
                             ..Planned::of(plan, rows.slots)
                         }
                     }
@@ -104,7 +108,7 @@ impl<T: Item> ListState<T> {
             keys: planned.keys,
         };
         let change = self.describe(&planned.plan, &leaving, &arriving);
-        let deltas = self.deltas_of(&change);
+        let deltas = self.deltas_of(&change, &planned.sections);
         match planned.all {
             Some(all) => self.replace_rows(&all.slots, all.keys.as_deref()),
             None => self.apply_plan(&planned.plan, &leaving, &arriving, change.after),
@@ -122,8 +126,11 @@ impl<T: Item> ListState<T> {
         let (gone, new) = (block(leaving), block(&arriving.shown));
         let rows_after = self.rows.len() - gone.len() + new.len();
         let mut change = Alignment::empty(self.rows.len(), rows_after);
-        for part in &plan.parts {
-            match *part {
+        let leaving_runs = plan.leaving_runs();
+        change.removed.reserve(leaving_runs);
+        change.segments.reserve(plan.part_count() - leaving_runs);
+        for part in plan.parts() {
+            match part {
                 Part::Stays { at, len } => change.push_kept(at, len),
                 Part::Leaves { at, first, len } => change.removed.push(RowRun {
                     at,
@@ -164,11 +171,10 @@ impl<T: Item> ListState<T> {
     fn all_in_order(
         &self,
         query: &Query<T>,
-        sort: &Sort<T>,
         hits: &Bits,
         context: Context<'_, T>,
     ) -> Option<Evaluated> {
-        let again = self.order_again(hits, sort, context);
+        let again = self.order_again(hits, query, context);
         if again.is_some() {
             return again;
         }
@@ -183,7 +189,7 @@ impl<T: Item> ListState<T> {
         sorts_all.then(|| {
             let source = context.source.chunks().flatten().copied();
             let slots: Vec<Slot> = source.filter(|slot| hits.has(slot.index())).collect();
-            in_order(&slots, query, sort, context)
+            in_order(slots, query, context)
         })
     }
 
@@ -199,26 +205,27 @@ impl<T: Item> ListState<T> {
     fn plan_by_order(&self, hits: &Bits, all: Evaluated) -> Option<Planned> {
         let mut plan = Plan::default();
         let mut slots = Vec::with_capacity(all.slots.len().saturating_sub(self.rows.len()));
-        let mut before = self.rows.chunks().flatten().enumerate().peekable();
+        let mut before = self.rows.chunks().flatten().peekable();
         for slot in &all.slots {
             // What leaves here goes before anything arrives, since it may belong behind what does.
-            while let Some((at, row)) = before.next_if(|(_, row)| !hits.has(row.index())) {
-                plan.keep_or_leave(at, *row, false);
+            while let Some(row) = before.next_if(|row| !hits.has(row.index())) {
+                plan.keep_or_leave(*row, false);
             }
-            if let Some((at, row)) = before.next_if(|(_, row)| *row == slot) {
-                plan.keep_or_leave(at, *row, true);
+            if let Some(row) = before.next_if(|row| *row == slot) {
+                plan.keep_or_leave(*row, true);
                 continue;
             }
-            plan.arrive(slots.len());
+            plan.arrive(1);
             slots.push(*slot);
         }
-        for (at, row) in before {
+        for row in before {
             if hits.has(row.index()) {
                 return None;
             }
-            plan.keep_or_leave(at, *row, false);
+            plan.keep_or_leave(*row, false);
         }
         Some(Planned {
+            sections: plan.arriving_in(&all.sections),
             all: Some(all),
             ..Planned::of(plan, slots)
         })
@@ -288,18 +295,14 @@ impl<T: Item> ListState<T> {
         let mut places = places.into_iter().flatten();
         let mut plan = Plan::default();
         let mut next = places.next();
-        let mut arrived = 0;
         for (at, slot) in self.rows.chunks().flatten().enumerate() {
             while next.is_some_and(|place| place <= at) {
-                plan.arrive(arrived);
-                arrived += 1;
+                plan.arrive(1);
                 next = places.next();
             }
-            plan.keep_or_leave(at, *slot, hits.has(slot.index()));
+            plan.keep_or_leave(*slot, hits.has(slot.index()));
         }
-        for first in arrived..arriving.slots.len() {
-            plan.arrive(first);
-        }
+        plan.arrive(usize::from(next.is_some()) + places.count());
         plan
     }
 
@@ -310,15 +313,15 @@ impl<T: Item> ListState<T> {
         arriving: &Arriving<T>,
         rows_after: usize,
     ) {
-        let many_runs = plan.parts.len() > (self.rows.len() + rows_after) / REBUILD_SHARE;
+        let many_runs = plan.part_count() > (self.rows.len() + rows_after) / REBUILD_SHARE;
         let most_leave = leaving.slots.len() > rows_after;
         if many_runs || most_leave {
             self.rebuild(plan, arriving, rows_after);
             return;
         }
         let mut at = 0;
-        for part in &plan.parts {
-            match *part {
+        for part in plan.parts() {
+            match part {
                 Part::Stays { len, .. } => at += len,
                 Part::Leaves { first, len, .. } => {
                     let mut keys = Vec::new();
@@ -349,8 +352,8 @@ impl<T: Item> ListState<T> {
         let mut slots = Vec::with_capacity(rows_after);
         let mut keys = Vec::with_capacity(if keyed { rows_after } else { 0 });
         let mut rows = self.rows.rows_with_keys(self.rows.cursor(0));
-        for part in &plan.parts {
-            match *part {
+        for part in plan.parts() {
+            match part {
                 Part::Stays { len, .. } => {
                     for (slot, key) in rows.by_ref().take(len) {
                         slots.push(slot);
@@ -400,18 +403,5 @@ impl SourcePlaces {
             Some(places) => places[one.index()].cmp(&places[two.index()]),
             None => source.position(one).cmp(&source.position(two)),
         }
-    }
-}
-
-/// Rows in source order in that of a sorted or grouped list.
-fn in_order<T: Item>(
-    slots: &[Slot],
-    query: &Query<T>,
-    sort: &Sort<T>,
-    context: Context<'_, T>,
-) -> Evaluated {
-    match query.grouping() {
-        Some(group) => grouped(slots, group, query.sorting(), context),
-        None => sorted(slots, sort, context),
     }
 }

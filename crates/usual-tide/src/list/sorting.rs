@@ -39,7 +39,7 @@ pub(super) fn sorted<T: Item>(
         return kept.sorted(slots);
     }
     let item = |slot| context.items.get(slot);
-    if let Some(rows) = sorted_by_more(slots, sort, &item) {
+    if let Some(rows) = sorted_by_more(slots, sort, context) {
         return rows;
     }
     let keyed = |source: usize| Keyed {
@@ -52,7 +52,70 @@ pub(super) fn sorted<T: Item>(
         sort_keyed(&mut rows);
         rows
     });
-    let mut rows = joined(parts, merge_keyed);
+    without_ties(joined(parts, merge_keyed), sort, context)
+}
+
+/// The same for text that often ties in the prefix: an item is read once for the prefix and the bytes after it, since to read it
+/// again later costs more than to sort. `None` where these bytes say little, or there are none.
+fn sorted_by_more<T: Item>(
+    slots: &[Slot],
+    sort: &Sort<T>,
+    context: Context<'_, T>,
+) -> Option<Evaluated> {
+    let refinement = sort.refinement()?;
+    if !more_bytes_tell(slots, sort, context) {
+        return None;
+    }
+    let keyed = |source: usize| {
+        let item = context.items.get(slots[source])?;
+        let (prefix, next) = (sort.prefix(item), refinement.next_bytes(item)?);
+        Some((prefix, next, source as u32, slots[source]))
+    };
+    let parts = in_parts(slots.len(), |part| {
+        let mut rows = part.map(keyed).collect::<Option<Vec<_>>>()?;
+        sort_twice_keyed(&mut rows);
+        Some(rows)
+    });
+    let parts = parts.into_iter().collect::<Option<Vec<_>>>()?;
+    let rows = joined(parts, merge_twice_keyed);
+    Some(without_more_ties(rows, &refinement, context))
+}
+
+/// Sorts rows that are in source order and whose items were read before.
+pub(super) fn sorted_keyed<T: Item>(
+    rows: &[Keyed],
+    sort: &Sort<T>,
+    context: Context<'_, T>,
+) -> Evaluated {
+    let parts = in_parts(rows.len(), |part| {
+        let mut rows = rows[part].to_vec();
+        sort_keyed(&mut rows);
+        rows
+    });
+    without_ties(joined(parts, merge_keyed), sort, context)
+}
+
+/// The same with the bytes after the prefixes.
+pub(super) fn sorted_twice_keyed<T: Item>(
+    rows: &[TwiceKeyed],
+    refinement: &Refinement<'_, T>,
+    context: Context<'_, T>,
+) -> Evaluated {
+    let parts = in_parts(rows.len(), |part| {
+        let mut rows = rows[part].to_vec();
+        sort_twice_keyed(&mut rows);
+        rows
+    });
+    without_more_ties(joined(parts, merge_twice_keyed), refinement, context)
+}
+
+/// Rows that are in order but for those that tie in the prefix, in order.
+fn without_ties<T: Item>(
+    mut rows: Vec<Keyed>,
+    sort: &Sort<T>,
+    context: Context<'_, T>,
+) -> Evaluated {
+    let item = |slot| context.items.get(slot);
     let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
     if let Some(refinement) = sort.refinement() {
         for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
@@ -66,31 +129,13 @@ pub(super) fn sorted<T: Item>(
     }
 }
 
-/// The same for text that often ties in the prefix: an item is read once for the prefix and the bytes after it, since to read it
-/// again later costs more than to sort. `None` where these bytes say little, or there are none.
-fn sorted_by_more<'a, T: Item>(
-    slots: &[Slot],
-    sort: &Sort<T>,
-    item: &(impl Fn(Slot) -> Option<&'a Arc<T>> + Sync),
-) -> Option<Evaluated> {
-    let refinement = sort.refinement()?;
-    let prefix = |slot: Slot| item(slot).map_or(0, |item| sort.prefix(item));
-    let next_bytes = |slot: Slot| item(slot).and_then(|item| refinement.next_bytes(item));
-    if slots.len() < WORTH_SAMPLING || !more_bytes_tell(slots, prefix, next_bytes) {
-        return None;
-    }
-    let keyed = |source: usize| {
-        let slot = slots[source];
-        let (key, source) = (prefix(slot), source as u32);
-        Some((key, next_bytes(slot)?, source, slot))
-    };
-    let parts = in_parts(slots.len(), |part| {
-        let mut rows = part.map(keyed).collect::<Option<Vec<_>>>()?;
-        sort_twice_keyed(&mut rows);
-        Some(rows)
-    });
-    let parts = parts.into_iter().collect::<Option<Vec<_>>>()?;
-    let mut rows = joined(parts, merge_twice_keyed);
+/// The same for those that tie in the bytes after the prefix as well.
+fn without_more_ties<T: Item>(
+    mut rows: Vec<TwiceKeyed>,
+    refinement: &Refinement<'_, T>,
+    context: Context<'_, T>,
+) -> Evaluated {
+    let item = |slot| context.items.get(slot);
     let keys = rows.iter().map(|(key, ..)| *key).collect();
     let mut tied = Vec::new();
     for ties in rows.chunk_by_mut(|one, two| (one.0, one.1) == (two.0, two.1)) {
@@ -104,16 +149,16 @@ fn sorted_by_more<'a, T: Item>(
             slot: *slot,
         }));
         let refinement = refinement.after_bytes(item(tied[0].slot));
-        break_ties(&mut tied, &refinement, item);
+        break_ties(&mut tied, &refinement, &item);
         for (row, sorted) in ties.iter_mut().zip(&tied) {
             row.3 = sorted.slot;
         }
     }
-    Some(Evaluated {
+    Evaluated {
         slots: rows.into_iter().map(|row| row.3).collect(),
         keys: Some(keys),
         sections: Vec::new(),
-    })
+    }
 }
 
 /// One sorted sequence of several.
@@ -138,7 +183,7 @@ fn merge_keyed(rows: &mut [Keyed]) {
 }
 
 /// A row with its prefix and the bytes after it.
-type TwiceKeyed = (u64, u64, u32, Slot);
+pub(super) type TwiceKeyed = (u64, u64, u32, Slot);
 
 fn sort_twice_keyed(rows: &mut [TwiceKeyed]) {
     rows.sort_unstable_by_key(|(key, next, source, _)| (*key, *next, *source));
@@ -150,14 +195,19 @@ fn merge_twice_keyed(rows: &mut [TwiceKeyed]) {
 
 /// Whether the bytes after the prefix tell many rows apart that it does not: asked of some here and there, twice the square
 /// root of all. If each row ties with one in the whole list, two pairs that tie are expected among so many.
-fn more_bytes_tell(
+pub(super) fn more_bytes_tell<T: Item>(
     slots: &[Slot],
-    prefix: impl Fn(Slot) -> u64,
-    next_bytes: impl Fn(Slot) -> Option<u64>,
+    sort: &Sort<T>,
+    context: Context<'_, T>,
 ) -> bool {
+    let Some(refinement) = sort.refinement().filter(|_| slots.len() >= WORTH_SAMPLING) else {
+        return false;
+    };
     let step = slots.len().isqrt().div_ceil(2);
-    let sample = slots.iter().step_by(step);
-    let sample = sample.map(|slot| Some((prefix(*slot), next_bytes(*slot)?)));
+    let sample = slots.iter().step_by(step).map(|slot| {
+        let item = context.items.get(*slot)?;
+        Some((sort.prefix(item), refinement.next_bytes(item)?))
+    });
     let Some(mut sample) = sample.collect::<Option<Vec<(u64, u64)>>>() else {
         return false;
     };
@@ -174,6 +224,9 @@ pub(super) fn break_ties<'a, T: Item>(
     refinement: &Refinement<'_, T>,
     item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
 ) {
+    if ties.len() < 2 {
+        return;
+    }
     if ties.len() >= WORTH_REFINING {
         let refinement = &refinement.of_item(item(ties[0].slot));
         // Where a key has few values, all rows soon have the same one: then the next key is as good as a first one.

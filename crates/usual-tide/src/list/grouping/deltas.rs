@@ -1,7 +1,9 @@
 //! What an edit does to the sections.
 
 use super::{Grouping, SectionChange, Sectioned, find_section};
-use crate::change::{Alignment, Layout, Recounted, Section, Segment, TouchedRow, align_touched};
+use crate::change::{
+    Alignment, Layout, Recounted, Rows, Section, Segment, TouchedRow, align_touched,
+};
 use crate::item::Item;
 use crate::item::{SectionKey, SectionName};
 use crate::list::rollback_step::RollbackStep;
@@ -261,39 +263,51 @@ impl<T: Item> ListState<T> {
         Some(deltas)
     }
 
-    /// What another filter will do to the sections.
-    pub(in crate::list) fn deltas_of(&self, change: &Alignment<T>) -> Option<Deltas> {
+    /// What another filter will do to the sections, with so many rows arriving in each of some, in the order of the list.
+    pub(in crate::list) fn deltas_of(
+        &self,
+        change: &Alignment<T>,
+        arriving: &[(SectionKey, usize)],
+    ) -> Option<Deltas> {
         let group = self.query.grouping()?;
         let layout = self.layout()?;
         let mut deltas = Deltas::default();
-        for run in &change.removed {
-            let mut at = run.at;
-            while at < run.range().end
-                && let Some((before, placed)) = layout.at_row(at)
+        let mut removed = change.removed.iter().peekable();
+        let mut from = 0;
+        while let Some(run) = removed.peek()
+            && let Some((before, placed)) = layout.at_row(run.at.max(from))
+        {
+            let end = before.rows + placed.section.count;
+            let delta = deltas.of(placed.section.key().clone(), group, layout);
+            while let Some(run) = removed.peek()
+                && run.at < end
             {
-                let end = (before.rows + placed.section.count).min(run.range().end);
-                let name = &placed.section.name;
-                let delta = deltas.of(name.key.clone(), group, layout);
-                delta.removed += end - at;
+                let rows = run.at.max(from)..run.range().end.min(end);
+                delta.removed += rows.len();
                 if group.has_totals() {
-                    let gone = (at..end).filter_map(|at| run.rows.at(at - run.at));
-                    delta
-                        .tallied
-                        .extend(gone.map(|item| (group.tallied(item), false)));
+                    let gone = rows.filter_map(|at| run.rows.at(at - run.at));
+                    let gone = gone.map(|item| (group.tallied(item), false));
+                    delta.tallied.extend(gone);
                 }
-                at = end;
+                if run.range().end > end {
+                    break;
+                }
+                removed.next();
             }
+            from = end;
         }
-        for segment in &change.segments {
-            let Segment::New(rows) = segment else {
-                continue;
-            };
-            for item in rows.iter() {
-                let delta = deltas.of(group.key(item), group, layout);
-                delta.insert_row += 1;
-                if group.has_totals() {
-                    delta.tallied.push((group.tallied(item), true));
-                }
+        let new = change.segments.iter().filter_map(|segment| match segment {
+            Segment::New(rows) => Some(rows),
+            _ => None,
+        });
+        let mut items = new.flat_map(Rows::iter);
+        for (key, rows) in arriving {
+            let delta = deltas.of(key.clone(), group, layout);
+            delta.insert_row += rows;
+            if group.has_totals() {
+                let come = items.by_ref().take(*rows);
+                let come = come.map(|item| (group.tallied(item), true));
+                delta.tallied.extend(come);
             }
         }
         Some(deltas)
