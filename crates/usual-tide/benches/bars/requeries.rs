@@ -3,7 +3,7 @@
 use crate::floor::Random;
 use crate::row::{BenchItem, Piece};
 use crate::timing::{Report, Turns, seconds};
-use usual_tide::{ListId, Place, Query, Search, Store};
+use usual_tide::{Group, ListId, Place, Query, Search, Store};
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
     bind_in_source_order(rows, report);
@@ -14,9 +14,15 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     comes_back(rows, report, name, text, |query| query.search(searched()));
     let name = "a search cleared, rows come back all over a list sorted by a number, feed read";
     comes_back(rows, report, name, number, |query| query.search(searched()));
+    let sections = || text().group(Group::by(Piece::HEIGHT_MM));
+    let name = "a search cleared, rows come back all over a list of 400 sections sorted by text, feed read";
+    comes_back(rows, report, name, sections, |query| {
+        query.search(searched())
+    });
     let name = "a filter dropped that hid every other row of a list sorted by text, feed read";
     let every_other = |piece: &Piece| piece.id.is_multiple_of(2);
     comes_back(rows, report, name, text, |query| query.filter(every_other));
+    bound_filtered(rows, report);
     hides_scattered(rows, report);
     another_sort(rows, report);
     pages(rows, report);
@@ -83,6 +89,34 @@ fn comes_back(
             change(store, list, |query| query.unfiltered().unsearched());
             feed.read(store).unwrap()
         })
+    });
+}
+
+/// A list drops the filter that it was bound with, so that no order of the hidden rows is known.
+fn bound_filtered(rows: usize, report: &mut Report) {
+    let name = "a filter dropped that a list sorted by text was bound with, feed read";
+    if !report.wants(name) {
+        return;
+    }
+    let store = std::cell::RefCell::new(store_of(rows));
+    let all = || Query::new().sort(Piece::TITLE);
+    let bind = || {
+        let mut store = store.borrow_mut();
+        let mut bound = None;
+        let time = seconds(|| bound = Some(store.bind(all())));
+        store.unbind(bound.unwrap()).unwrap();
+        time
+    };
+    report.compare(name, rows, &few_rounds(), bind, || {
+        let store = &mut *store.borrow_mut();
+        let list = store.bind(all().filter(|piece| piece.id.is_multiple_of(2)));
+        let feed = store.feed(list).unwrap();
+        let time = seconds(|| {
+            change(store, list, Query::unfiltered);
+            feed.read(store).unwrap()
+        });
+        store.unbind(list).unwrap();
+        time
     });
 }
 

@@ -1,8 +1,9 @@
 //! The order that rows had before a filter hid them.
 
 use super::bits::Bits;
-use super::evaluate::{Evaluated, SectionRows};
+use super::evaluate::Evaluated;
 use super::grouped::in_order;
+use super::merged::rows_that;
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use super::update::Touch;
@@ -16,7 +17,7 @@ use std::cmp::Ordering;
 const HIDDEN_SHARE: usize = 2;
 
 /// Up to one row for so many that were sorted, those that an edit touched since are sorted in.
-const TOUCHED_SHARE: usize = if cfg!(any(test, fuzzing)) { 2 } else { 16 };
+const TOUCHED_SHARE: usize = if cfg!(any(test, fuzzing)) { 2 } else { 3 };
 
 /// The rows of a sorted or grouped list as they were before a filter or a search hid many of them: when they come back, only the
 /// rows that edits touched since are sorted.
@@ -36,38 +37,6 @@ impl EarlierOrder {
 
     pub(super) fn key_bytes(&self) -> usize {
         self.rows.key_bytes()
-    }
-
-    /// Those of its rows that are asked for, with their sections in a grouped list.
-    fn rows_that(&self, is_wanted: impl Fn(Slot) -> bool) -> Evaluated {
-        let mut wanted = Evaluated::default();
-        let mut keys = Vec::new();
-        let mut rows = self.rows.rows_with_keys(self.rows.cursor(0));
-        let mut take = |rows_of_section: usize| {
-            let before = wanted.slots.len();
-            for (slot, key) in rows.by_ref().take(rows_of_section) {
-                if is_wanted(slot) {
-                    wanted.slots.push(slot);
-                    keys.push(key);
-                }
-            }
-            wanted.slots.len() - before
-        };
-        match &self.layout {
-            None => {
-                take(self.rows.len());
-            }
-            Some(layout) => {
-                let sections = layout.sections().into_iter();
-                let sections = sections.map(|placed| {
-                    let rows = take(placed.section.count);
-                    (placed.section.key().clone(), rows)
-                });
-                wanted.sections = sections.filter(|(_, rows)| *rows > 0).collect();
-            }
-        }
-        wanted.keys = Some(keys);
-        wanted
     }
 
     fn most_touched(&self) -> usize {
@@ -150,27 +119,21 @@ impl<T: Item> ListState<T> {
     ) -> Option<Evaluated> {
         let earlier = self.earlier_order.as_ref()?;
         let is_known = |slot: Slot| hits.has(slot.index()) && !earlier.touched.has(slot.index());
-        let known = earlier.rows_that(is_known);
+        let known = rows_that(&earlier.rows, earlier.layout.as_ref(), is_known);
         let others = hits.count() - known.slots.len();
         if others > earlier.most_touched() || !self.held.is_empty() {
             return None;
         }
-        let mut all = known;
+        let mut is_placed = Bits::new(context.items.used());
         if others > 0 {
-            let mut is_placed = Bits::new(context.items.used());
-            for slot in &all.slots {
+            for slot in &known.slots {
                 is_placed.set(slot.index());
             }
-            let source = context.source.chunks().flatten().copied();
-            let others: Vec<Slot> = source
-                .filter(|slot| hits.has(slot.index()) && !is_placed.has(slot.index()))
-                .collect();
-            all = self.merged(&all, &in_order(others, query, context), context);
         }
-        if query.sorting().is_none() {
-            all.keys = None;
-        }
-        Some(all)
+        let source = context.source.chunks().flatten().copied();
+        let other = |slot: &Slot| hits.has(slot.index()) && !is_placed.has(slot.index());
+        let others: Vec<Slot> = source.filter(|slot| others > 0 && other(slot)).collect();
+        Some(self.merged(&known, &in_order(others, query, context), context))
     }
 
     /// Checks that the rows that no edit touched since are in the order of the list still.
@@ -194,64 +157,5 @@ impl<T: Item> ListState<T> {
             }
         }
         Ok(())
-    }
-
-    /// Two sequences of rows, each in the list's order, as one; the second one is short.
-    fn merged(&self, rows: &Evaluated, others: &Evaluated, context: Context<'_, T>) -> Evaluated {
-        let count = rows.slots.len() + others.slots.len();
-        let mut all = Evaluated {
-            slots: Vec::with_capacity(count),
-            keys: Some(Vec::with_capacity(count)),
-            sections: Vec::new(),
-        };
-        let (mut rows, mut others) = (rows.by_section().peekable(), others.by_section().peekable());
-        loop {
-            let first = match (rows.peek(), others.peek()) {
-                (None, None) => return all,
-                (Some(_), None) => Ordering::Less,
-                (None, Some(_)) => Ordering::Greater,
-                (Some(one), Some(two)) => match (self.query.grouping(), one.section, two.section) {
-                    (Some(group), Some(one), Some(two)) => group.compare(one, two),
-                    _ => Ordering::Equal,
-                },
-            };
-            let these = rows.next_if(|_| first.is_le()).unwrap_or_default();
-            let those = others.next_if(|_| first.is_ge()).unwrap_or_default();
-            self.merge_section(&mut all, these, those, context);
-            if let Some(section) = these.section.or(those.section) {
-                let rows = these.slots.len() + those.slots.len();
-                all.sections.push((section.clone(), rows));
-            }
-        }
-    }
-
-    /// The same for the rows of one section.
-    fn merge_section(
-        &self,
-        all: &mut Evaluated,
-        rows: SectionRows<'_>,
-        others: SectionRows<'_>,
-        context: Context<'_, T>,
-    ) {
-        let keys = all.keys.get_or_insert_default();
-        let mut from = 0;
-        for (at, slot) in others.slots.iter().enumerate() {
-            let key = others.keys.get(at).copied().unwrap_or(0);
-            let source = context.source.position(*slot).unwrap_or(0);
-            let item = context.items.get(*slot);
-            let comes_before = |row: &Slot| {
-                item.is_some_and(|item| self.comes_before(*row, (*slot, item), source, context))
-            };
-            let first = from + rows.keys[from..].partition_point(|other| *other < key);
-            let ties = rows.keys[first..].partition_point(|other| *other == key);
-            let to = first + rows.slots[first..first + ties].partition_point(comes_before);
-            all.slots.extend_from_slice(&rows.slots[from..to]);
-            keys.extend_from_slice(&rows.keys[from..to]);
-            all.slots.push(*slot);
-            keys.push(key);
-            from = to;
-        }
-        all.slots.extend_from_slice(&rows.slots[from..]);
-        keys.extend_from_slice(&rows.keys[from..]);
     }
 }

@@ -43,6 +43,12 @@ impl<T: Item> ListState<T> {
     /// The same by slot.
     pub(super) fn hits_by_slot(&self, query: &Query<T>, context: Context<'_, T>) -> Bits {
         let mut by_slot = Bits::new(context.items.used());
+        if !query.has_filter() && context.concealed.is_empty() {
+            for slot in context.source.chunks().flatten() {
+                by_slot.set(slot.index());
+            }
+            return by_slot;
+        }
         let hits = self.hits(query, context);
         let mut hits = hits.as_slice();
         for slots in context.source.chunks() {

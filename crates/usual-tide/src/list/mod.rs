@@ -14,6 +14,7 @@ mod hits;
 mod hold;
 mod log;
 mod merge_sort;
+mod merged;
 mod plan;
 mod positions;
 mod project;

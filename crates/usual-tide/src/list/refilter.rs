@@ -6,15 +6,15 @@ use super::evaluate::Evaluated;
 use super::grouped::in_order;
 use super::grouping::Deltas;
 use super::hits::ask_each;
+use super::merged::{SourcePlaces, rows_that};
 use super::plan::{Part, Plan, RowItems};
 use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use crate::change::{Alignment, RowRun, Rows};
 use crate::item::{Item, SectionKey, Snapshot};
-use crate::order::{RowTree, Slot};
+use crate::order::Slot;
 use crate::parts::rows_in_parts;
 use crate::query::{Query, Scope, Sort};
-use std::cmp::Ordering;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -24,8 +24,8 @@ const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 /// From one row that arrives for so many that there are, all are sorted again: where prefixes decide, and where items are read.
 const SORT_ALL_SHARE: (usize, usize) = (1, 5);
 
-/// From one row that arrives for so many that there are, both are walked side by side.
-const SIDE_BY_SIDE_SHARE: usize = 4;
+/// From one row that arrives for so many that there are, both are merged.
+const MERGE_SHARE: usize = 4;
 
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.
 struct Arriving<T> {
@@ -181,6 +181,15 @@ impl<T: Item> ListState<T> {
         let rows = self.rows.chunks().flatten();
         let arriving = hits.count() - rows.filter(|slot| hits.has(slot.index())).count();
         let is_decided = query.sorting().is_none_or(Sort::is_decided_by_prefix);
+        // Where no item is read a walk along both costs least.
+        let merges = is_decided
+            && query.grouping().is_none()
+            && (self.rows.len() / MERGE_SHARE..self.rows.len()).contains(&arriving);
+        if merges {
+            let stay = rows_that(&self.rows, None, |slot| hits.has(slot.index()));
+            let arriving = in_order(self.rows_to_show(hits, context), query, context);
+            return Some(self.merged(&stay, &arriving, context));
+        }
         let share = match is_decided {
             true => SORT_ALL_SHARE.0,
             false => SORT_ALL_SHARE.1,
@@ -188,7 +197,7 @@ impl<T: Item> ListState<T> {
         let sorts_all = arriving >= self.rows.len() / share && self.held.is_empty();
         sorts_all.then(|| {
             let source = context.source.chunks().flatten().copied();
-            let slots: Vec<Slot> = source.filter(|slot| hits.has(slot.index())).collect();
+            let slots = source.filter(|slot| hits.has(slot.index())).collect();
             in_order(slots, query, context)
         })
     }
@@ -205,18 +214,26 @@ impl<T: Item> ListState<T> {
     fn plan_by_order(&self, hits: &Bits, all: Evaluated) -> Option<Planned> {
         let mut plan = Plan::default();
         let mut slots = Vec::with_capacity(all.slots.len().saturating_sub(self.rows.len()));
-        let mut before = self.rows.chunks().flatten().peekable();
+        let before: Vec<Slot> = self.rows.chunks().flatten().copied().collect();
+        let mut before = &before[..];
         for slot in &all.slots {
             // What leaves here goes before anything arrives, since it may belong behind what does.
-            while let Some(row) = before.next_if(|row| !hits.has(row.index())) {
+            while let [row, others @ ..] = before
+                && !hits.has(row.index())
+            {
                 plan.keep_or_leave(*row, false);
+                before = others;
             }
-            if let Some(row) = before.next_if(|row| *row == slot) {
-                plan.keep_or_leave(*row, true);
-                continue;
+            match before {
+                [row, others @ ..] if row == slot => {
+                    plan.keep_or_leave(*row, true);
+                    before = others;
+                }
+                _ => {
+                    plan.arrive(1);
+                    slots.push(*slot);
+                }
             }
-            plan.arrive(1);
-            slots.push(*slot);
         }
         for row in before {
             if hits.has(row.index()) {
@@ -247,51 +264,28 @@ impl<T: Item> ListState<T> {
             item.is_some_and(|item| self.comes_before_by(row, (slot, item), source, context))
         };
         let key = |at: usize| arriving.keys.as_ref().map_or(0, |keys| keys[at]);
-        // Where no item is read a walk along both costs least.
-        let side_by_side = is_decided
-            && runs.is_empty()
-            && arriving.slots.len() >= self.rows.len() / SIDE_BY_SIDE_SHARE;
-        let places = if side_by_side {
-            let mut rows = self.rows.rows_with_keys(self.rows.cursor(0)).peekable();
-            let mut passed = 0;
-            let place = |at: usize| {
-                let key = key(at);
-                let is_before = |(row, other): &(Slot, u64)| {
-                    *other < key || *other == key && comes_before(*row, at)
-                };
-                while rows.next_if(is_before).is_some() {
-                    passed += 1;
+        let places = rows_in_parts(arriving.slots.len(), |part| {
+            let mut sweep = self.rows.sweep(part.len());
+            let mut places = Vec::with_capacity(part.len());
+            let mut next = part.start;
+            while next < part.end {
+                let tie = (runs.get(next), key(next));
+                let tied = |at: &usize| (runs.get(*at), key(*at)) == tie;
+                let ties = next..next + (next..part.end).take_while(tied).count();
+                let slot = |at: usize| arriving.slots[ties.start + at];
+                let item = |at| context.items.get(slot(at));
+                let source = |row, at| places_at_source.order(row, slot(at), context.source);
+                match self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context) {
+                    Some(found) => places.extend(found.into_iter().map(|row| row.position)),
+                    None => places.extend(ties.clone().map(|at| {
+                        sweep.lower_bound(runs.get(at), key(at), &mut |row| comes_before(row, at));
+                        sweep.position()
+                    })),
                 }
-                passed
-            };
-            vec![(0..arriving.slots.len()).map(place).collect()]
-        } else {
-            rows_in_parts(arriving.slots.len(), |part| {
-                let mut sweep = self.rows.sweep(part.len());
-                let mut places = Vec::with_capacity(part.len());
-                let mut next = part.start;
-                while next < part.end {
-                    let tie = (runs.get(next), key(next));
-                    let tied = |at: &usize| (runs.get(*at), key(*at)) == tie;
-                    let ties = next..next + (next..part.end).take_while(tied).count();
-                    let slot = |at: usize| arriving.slots[ties.start + at];
-                    let item = |at| context.items.get(slot(at));
-                    let source = |row, at| places_at_source.order(row, slot(at), context.source);
-                    match self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context)
-                    {
-                        Some(found) => places.extend(found.into_iter().map(|row| row.position)),
-                        None => places.extend(ties.clone().map(|at| {
-                            sweep.lower_bound(runs.get(at), key(at), &mut |row| {
-                                comes_before(row, at)
-                            });
-                            sweep.position()
-                        })),
-                    }
-                    next = ties.end;
-                }
-                places
-            })
-        };
+                next = ties.end;
+            }
+            places
+        });
         let mut places = places.into_iter().flatten();
         let mut plan = Plan::default();
         let mut next = places.next();
@@ -379,29 +373,5 @@ impl<T> Arriving<T> {
     fn part(&self, first: usize, len: usize) -> (&[Slot], &[u64]) {
         let keys = self.keys.get(first..first + len);
         (&self.shown.slots[first..first + len], keys.unwrap_or(&[]))
-    }
-}
-
-/// Which of two rows comes first in the source: by a table where it is asked often.
-struct SourcePlaces(Option<Vec<u32>>);
-
-impl SourcePlaces {
-    /// For so many rows to be placed among those that tie with them.
-    fn for_rows<T: Item>(rows: usize, context: Context<'_, T>) -> Self {
-        let worth_a_table = rows > context.source.len() / REBUILD_SHARE;
-        Self(worth_a_table.then(|| {
-            let mut places = vec![0; context.items.used()];
-            for (slot, place) in context.source.chunks().flatten().zip(0..) {
-                places[slot.index()] = place;
-            }
-            places
-        }))
-    }
-
-    fn order(&self, one: Slot, two: Slot, source: &RowTree) -> Ordering {
-        match &self.0 {
-            Some(places) => places[one.index()].cmp(&places[two.index()]),
-            None => source.position(one).cmp(&source.position(two)),
-        }
     }
 }

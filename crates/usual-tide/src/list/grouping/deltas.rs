@@ -1,9 +1,7 @@
 //! What an edit does to the sections.
 
-use super::{Grouping, SectionChange, Sectioned, find_section};
-use crate::change::{
-    Alignment, Layout, Recounted, Rows, Section, Segment, TouchedRow, align_touched,
-};
+use super::{SectionChange, Sectioned, find_section};
+use crate::change::{Alignment, Layout, Rows, Segment};
 use crate::item::Item;
 use crate::item::{SectionKey, SectionName};
 use crate::list::rollback_step::RollbackStep;
@@ -14,20 +12,20 @@ use hashbrown::HashMap;
 use std::sync::Arc;
 
 /// What an edit does to one section.
-struct Delta {
-    name: Arc<SectionName>,
+pub(super) struct Delta {
+    pub(super) name: Arc<SectionName>,
     /// Where the section is before the edit, or would be.
-    at: Result<usize, usize>,
-    removed: usize,
-    insert_row: usize,
+    pub(super) at: Result<usize, usize>,
+    pub(super) removed: usize,
+    pub(super) insert_row: usize,
     /// What rows add to the totals, and whether they come.
-    tallied: Vec<(Tallied, bool)>,
+    pub(super) tallied: Vec<(Tallied, bool)>,
 }
 
 /// What an edit does to the sections, found out before anything changes.
 #[derive(Default)]
 pub(in crate::list) struct Deltas {
-    deltas: Vec<Delta>,
+    pub(super) deltas: Vec<Delta>,
     /// Their places, once there are many.
     index: HashMap<SectionKey, usize>,
 }
@@ -95,127 +93,11 @@ impl Deltas {
     }
 }
 
-impl Grouping {
-    /// The sections after an edit, beside the sections before.
-    fn follow<T: Item>(&mut self, group: &Group<T>, deltas: &Deltas) -> SectionChange {
-        let before = self.layout.len();
-        let mut touched = Vec::with_capacity(deltas.deltas.len());
-        // Positions are those of before as long as no section came or went.
-        let mut shifted = false;
-        for delta in &deltas.deltas {
-            let key = &delta.name.key;
-            let at = match shifted {
-                false => delta.at,
-                true => find_section(group, &self.layout, key),
-            };
-            let old = at.ok().and_then(|at| self.layout.get(at));
-            let old = old.map(|(_, placed)| Arc::clone(&placed.section));
-            let new = self.after(group, delta, old.as_deref());
-            let stays = new.count > 0 || group.keeps_empty();
-            let crossed = delta.insert_row + delta.removed > 0;
-            let row = match (at, old) {
-                (Ok(at), Some(old)) if stays => {
-                    if !crossed && *old == new {
-                        continue;
-                    }
-                    // Also where only its rows are others: feeds must know where rows crossed.
-                    let new = Arc::new(new);
-                    self.layout.replace(at, Arc::clone(&new));
-                    (Some(old), Some(new))
-                }
-                (Ok(at), Some(old)) => {
-                    self.layout.remove(at);
-                    self.tallies.remove(key);
-                    (Some(old), None)
-                }
-                (Err(at) | Ok(at), _) if new.count > 0 => {
-                    let new = Arc::new(new);
-                    self.layout.insert(at, Arc::clone(&new));
-                    (None, Some(new))
-                }
-                _ => continue,
-            };
-            shifted |= row.0.is_none() || row.1.is_none();
-            touched.push((delta, row));
-        }
-        if touched.is_empty() {
-            return SectionChange::None;
-        }
-        if !shifted && touched.len() <= 2 {
-            let mut kept = touched
-                .iter_mut()
-                .filter_map(|(delta, (old, new))| Some((delta.at.ok()?, old.take()?, new.take()?)));
-            if let Some(one) = kept.next() {
-                return SectionChange::Recounted(Recounted::new(before, one, kept.next()));
-            }
-        }
-        let rows: Vec<TouchedRow<Arc<Section>>> = touched
-            .into_iter()
-            .map(|(delta, (old, new))| {
-                let now = match shifted {
-                    false => delta.at,
-                    true => find_section(group, &self.layout, &delta.name.key),
-                };
-                TouchedRow {
-                    before: delta.at.ok().zip(old),
-                    after: now.ok().zip(new),
-                }
-            })
-            .collect();
-        let lent = rows.iter().map(TouchedRow::lend).collect();
-        SectionChange::Touched(align_touched(before, self.layout.len(), lent))
-    }
-
-    /// A section after an edit.
-    fn after<T: Item>(
-        &mut self,
-        group: &Group<T>,
-        delta: &Delta,
-        old: Option<&Section>,
-    ) -> Section {
-        let key = &delta.name.key;
-        let count = old.map_or(0, |old| old.count);
-        let totals = if group.has_totals() {
-            let tally = self.tallies.entry(key.clone());
-            let tally = tally.or_insert_with(|| group.tally());
-            for (values, insert_row) in &delta.tallied {
-                tally.change(values, *insert_row);
-            }
-            tally.totals()
-        } else {
-            Arc::default()
-        };
-        Section {
-            name: Arc::clone(&delta.name),
-            count: (count + delta.insert_row).saturating_sub(delta.removed),
-            totals,
-            collapsed: !self.collapsed.is_empty() && self.collapsed.contains(key),
-        }
-    }
-
-    /// Takes back what was done to totals.
-    pub(in crate::list) fn roll_back<T: Item>(
-        &mut self,
-        group: &Group<T>,
-        tallied: Vec<TallyChange>,
-    ) {
-        for TallyChange {
-            key,
-            values,
-            insert_row,
-        } in tallied
-        {
-            let tally = self.tallies.entry(key).or_insert_with(|| group.tally());
-            tally.change(&values, !insert_row);
-        }
-    }
-}
-
 /// Something that was put into a section's totals, or taken out.
 pub(in crate::list) struct TallyChange {
-    key: SectionKey,
-    values: Tallied,
-    insert_row: bool,
+    pub(super) key: SectionKey,
+    pub(super) values: Tallied,
+    pub(super) insert_row: bool,
 }
 
 impl<T: Item> ListState<T> {

@@ -2,6 +2,7 @@
 
 mod collapse;
 mod deltas;
+mod follow;
 mod noted;
 mod runs;
 
