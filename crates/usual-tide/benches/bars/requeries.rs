@@ -109,7 +109,7 @@ fn bound_filtered(rows: usize, report: &mut Report) {
     };
     report.compare(name, rows, &few_rounds(), bind, || {
         let store = &mut *store.borrow_mut();
-        let list = store.bind(all().filter(|piece| piece.id.is_multiple_of(2)));
+        let list = store.bind(all().filter(|piece: &Piece| piece.id.is_multiple_of(2)));
         let feed = store.feed(list).unwrap();
         let time = seconds(|| {
             change(store, list, Query::unfiltered);
