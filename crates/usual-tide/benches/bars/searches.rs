@@ -10,13 +10,14 @@ const FIRST: &str = "first letter of a search: which rows match";
 const SORTED: &str = "first letter in a list sorted by a number: the whole change of the list";
 const THIRD: &str = "third letter, 1 % matched before: which rows match";
 const CHANGE: &str = "third letter, 1 % matched before: the whole change of the list";
+const SUGGESTED: &str = "ten suggestions for a letter, among as many different values";
 
 fn search(text: &str) -> Search<Piece> {
     Search::in_fields(text, [Piece::TITLE.into()])
 }
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
-    let names = [FIRST, SORTED, THIRD, CHANGE];
+    let names = [FIRST, SORTED, THIRD, CHANGE, SUGGESTED];
     if !names.iter().any(|name| report.wants(name)) {
         return;
     }
@@ -52,6 +53,14 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
         },
     );
     store.unbind(sorted).unwrap();
+    if report.wants(SUGGESTED) {
+        let suggestions = store.suggestions(Piece::TITLE);
+        let find = || suggestions.find(&store, "q", &[], 10).unwrap();
+        assert_eq!(find().len(), 10);
+        let floor = || seconds(|| scan("q"));
+        report.compare(SUGGESTED, rows, &turns, floor, || seconds(find));
+        store.unbind(suggestions.list()).unwrap();
+    }
     let list = store.bind(Query::new());
     let mut type_in = |letters: &str| {
         let search = search(letters);

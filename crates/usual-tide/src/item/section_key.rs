@@ -1,8 +1,10 @@
 //! The values that rows are grouped by, as keys of sections.
 
 use super::value::Value;
+use crate::text::WordStarts;
 use std::fmt;
 use std::hash::{Hash, Hasher};
+use std::sync::OnceLock;
 
 /// What a section's rows have in common: the value that they are grouped by.
 ///
@@ -118,8 +120,30 @@ fn hash_value<H: Hasher>(value: &Value<'_>, state: &mut H) {
 }
 
 /// What stays the same of a section as long as it is there.
-#[derive(PartialEq, Debug)]
+#[derive(Debug)]
 pub(crate) struct SectionName {
     pub(crate) key: SectionKey,
     pub(crate) heading: String,
+    /// The heading as it is searched, from the first time on.
+    searched: OnceLock<WordStarts>,
+}
+
+impl SectionName {
+    pub(crate) fn new(key: SectionKey, heading: String) -> Self {
+        Self {
+            key,
+            heading,
+            searched: OnceLock::new(),
+        }
+    }
+
+    pub(crate) fn searched(&self) -> &WordStarts {
+        self.searched.get_or_init(|| WordStarts::of(&self.heading))
+    }
+}
+
+impl PartialEq for SectionName {
+    fn eq(&self, other: &Self) -> bool {
+        self.key == other.key && self.heading == other.heading
+    }
 }

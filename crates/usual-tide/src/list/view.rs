@@ -264,7 +264,7 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// The sections that the window shows. O(s) the first time where the window cuts them.
-    fn layout(&self) -> &Layout {
+    pub(crate) fn layout(&self) -> &Layout {
         self.layout.get_or_init(|| match self.state.layout() {
             None => Layout::whole(self.len()),
             Some(layout) if self.state.window() == Window::ALL => layout.clone(),

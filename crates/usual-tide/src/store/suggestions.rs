@@ -1,10 +1,13 @@
 //! What a person may be about to type: values that there are.
 
 use super::Store;
+use crate::change::Section;
 use crate::item::{AnyField, Item};
 use crate::list::{ListId, UnknownList};
+use crate::parts::in_parts;
 use crate::query::{Group, Query};
 use crate::text::Words;
+use hashbrown::HashSet;
 use std::marker::PhantomData;
 
 /// The different values of a field, to be offered while a person types.
@@ -79,7 +82,8 @@ impl<T: Item> Store<T> {
 
 impl<T: Item> Suggestions<T> {
     /// The values in which every word that was typed starts a word, the most frequent first, then by their text;
-    /// those that are chosen already are left out. All values where nothing is typed yet. O(different values).
+    /// those that are chosen already are left out. All values where nothing is typed yet. O(different values), of which each
+    /// is folded when it is asked the first time.
     ///
     /// Case, accents and width do not count.
     ///
@@ -94,26 +98,36 @@ impl<T: Item> Suggestions<T> {
         most: usize,
     ) -> Result<Vec<Suggestion>, UnknownList> {
         let words = Words::read(typed, 1, true);
-        let sections = store.list(self.list)?.sections();
-        let mut found: Vec<Suggestion> = sections
-            .filter(|section| {
-                let text = section.heading();
-                let mut holds = vec![false; words.len()];
-                words.note(text, &mut holds);
-                let is_blank = text.trim().is_empty();
-                !is_blank && holds.into_iter().all(|holds| holds) && !chosen.contains(&text)
-            })
-            .map(|section| Suggestion {
-                text: section.heading().to_owned(),
-                count: section.count(),
-            })
-            .collect();
-        found.sort_by(|one, two| {
-            let frequent = two.count.cmp(&one.count);
-            frequent.then_with(|| one.text.cmp(&two.text))
+        let words = words.finders();
+        let chosen: HashSet<&str> = chosen.iter().copied().collect();
+        let is_offered = |section: &Section| {
+            let text = section.heading();
+            words.start_words_of(section.name.searched())
+                && !text.trim().is_empty()
+                && !chosen.contains(text)
+        };
+        let list = store.list(self.list)?;
+        let layout = list.layout();
+        let sections = layout.sections();
+        let parts = in_parts(sections.len(), |part| -> Vec<&Section> {
+            let sections = sections[part].iter().map(|placed| &*placed.section);
+            sections.filter(|section| is_offered(section)).collect()
         });
+        let mut found = parts.concat();
+        let by_frequency = |one: &&Section, two: &&Section| {
+            let frequent = two.count().cmp(&one.count());
+            frequent.then_with(|| one.heading().cmp(two.heading()))
+        };
+        if (1..found.len()).contains(&most) {
+            found.select_nth_unstable_by(most - 1, by_frequency);
+        }
         found.truncate(most);
-        Ok(found)
+        found.sort_by(by_frequency);
+        let suggestions = found.iter().map(|section| Suggestion {
+            text: section.heading().to_owned(),
+            count: section.count(),
+        });
+        Ok(suggestions.collect())
     }
 
     /// The list that counts the values; unbinding it ends that.

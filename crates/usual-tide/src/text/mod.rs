@@ -4,10 +4,12 @@ mod collation;
 mod column;
 mod fold;
 mod places;
+mod starts;
 mod words;
 
 pub use collation::{CaseFirst, Collation, LocaleError};
 pub(crate) use column::{ByteColumn, END};
 pub use fold::Folding;
 pub(crate) use fold::{initial, searched};
+pub(crate) use starts::WordStarts;
 pub(crate) use words::{Finders, Words};

@@ -3,6 +3,7 @@
 use super::column::ByteColumn;
 use super::fold::searched;
 use super::places::Places;
+use super::starts::WordStarts;
 use memchr::memmem::Finder;
 use std::ops::Range;
 use unicode_segmentation::UnicodeSegmentation;
@@ -66,6 +67,11 @@ impl Finders<'_> {
         });
     }
 
+    /// Whether a text has all words where words start.
+    pub(crate) fn start_words_of(&self, text: &WordStarts) -> bool {
+        self.words.iter().all(|word| text.have(word))
+    }
+
     /// Whether a text holds a word: ASCII text, where a word must be found at a start.
     fn has(&self, word: &Finder<'_>, text: &[u8]) -> bool {
         if !self.at_start {
@@ -76,14 +82,14 @@ impl Finders<'_> {
 }
 
 /// Whether a word of an ASCII text starts at a place.
-fn is_word_start(text: &[u8], place: usize) -> bool {
+pub(super) fn is_word_start(text: &[u8], place: usize) -> bool {
     let is_letter = |at: usize| text.get(at).is_some_and(u8::is_ascii_alphanumeric);
     is_letter(place) && !place.checked_sub(1).is_some_and(is_letter)
 }
 
 /// A text as it is searched, with the way back to the text as it is shown.
-struct Folded {
-    text: String,
+pub(super) struct Folded {
+    pub(super) text: String,
     /// For each byte the grapheme that it came from.
     origins: Vec<usize>,
     /// Each grapheme's bytes in the shown text, and whether a word starts there.
@@ -150,10 +156,9 @@ impl Words {
             }
             return;
         }
-        let folded = Folded::of(text);
+        let text = WordStarts::of(text);
         for (word, found) in self.words.iter().zip(found) {
-            let word = Finder::new(word);
-            *found = *found || self.places(&word, &folded).next().is_some();
+            *found = *found || text.have(&Finder::new(word));
         }
     }
 
@@ -225,17 +230,13 @@ impl Words {
         folded: &'a Folded,
     ) -> impl Iterator<Item = (usize, bool)> + 'a {
         let places = Places::new(word, folded.text.as_bytes());
-        let starts = places.map(|start| {
-            let first = folded.origins[start];
-            let begins = start == 0 || folded.origins[start - 1] != first;
-            (start, begins && folded.graphemes[first].1)
-        });
-        starts.filter(|(_, at_start)| *at_start || !self.at_start)
+        let places = places.map(|place| (place, folded.is_word_start(place)));
+        places.filter(|(_, at_start)| *at_start || !self.at_start)
     }
 }
 
 impl Folded {
-    fn of(text: &str) -> Self {
+    pub(super) fn of(text: &str) -> Self {
         let word_starts: Vec<usize> = text.unicode_word_indices().map(|(at, _)| at).collect();
         let mut folded = Self {
             text: String::with_capacity(text.len()),
@@ -255,5 +256,17 @@ impl Folded {
             folded.graphemes.push((at..at + grapheme.len(), starts));
         }
         folded
+    }
+
+    /// Whether a word of the text starts at a place in it.
+    fn is_word_start(&self, place: usize) -> bool {
+        let grapheme = self.origins[place];
+        let begins = place == 0 || self.origins[place - 1] != grapheme;
+        begins && self.graphemes[grapheme].1
+    }
+
+    /// The places where words start, ascending.
+    pub(super) fn word_starts(&self) -> impl Iterator<Item = usize> {
+        (0..self.text.len()).filter(|place| self.is_word_start(*place))
     }
 }

@@ -2,6 +2,8 @@
 
 use crate::items::usual::Piece;
 use proptest::prelude::*;
+use std::cmp::Reverse;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use unicode_segmentation::UnicodeSegmentation;
@@ -302,6 +304,34 @@ fn suggestions_follow_the_store() {
     assert_eq!(offered(&store, "E", &[]), [emile, ("Eos".to_owned(), 1)]);
     let other = Store::<Piece>::new();
     assert!(makers.find(&other, "E", &[], 9).is_err());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(crate::cases(200)) })]
+
+    #[test]
+    fn suggestions_are_the_values_that_a_search_at_word_starts_finds(
+        values in prop::collection::vec(word(), 1..20),
+        typed in word(),
+        most in 0..6usize,
+    ) {
+        let pieces = values.iter().zip(0..).map(|(value, id)| piece(id, value));
+        let mut store = Store::load(pieces).unwrap();
+        let titles = store.suggestions(Piece::TITLE);
+        let search = Search::in_fields(&typed, [Piece::TITLE.into()]).at_word_start();
+        let mut counts = BTreeMap::<&str, usize>::new();
+        for item in store.items().filter(|item| search.finds(item) && !item.title.trim().is_empty()) {
+            *counts.entry(&item.title).or_default() += 1;
+        }
+        let mut expected: Vec<(&str, usize)> = counts.into_iter().collect();
+        expected.sort_by_key(|(text, count)| (Reverse(*count), *text));
+        expected.truncate(most);
+        for _ in 0..2 {
+            let found = titles.find(&store, &typed, &[], most).unwrap();
+            let found: Vec<(&str, usize)> = found.iter().map(|found| (&*found.text, found.count)).collect();
+            prop_assert_eq!(&found, &expected);
+        }
+    }
 }
 
 #[test]

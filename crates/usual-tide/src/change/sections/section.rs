@@ -33,10 +33,7 @@ impl Section {
     /// The one section of a list without grouping.
     pub(crate) fn whole(count: usize) -> Self {
         Self {
-            name: Arc::new(SectionName {
-                key: SectionKey::WHOLE,
-                heading: String::new(),
-            }),
+            name: Arc::new(SectionName::new(SectionKey::WHOLE, String::new())),
             count,
             totals: Arc::default(),
             collapsed: false,
@@ -45,9 +42,8 @@ impl Section {
 
     /// A section of which only the rows are counted.
     pub(crate) fn nameless(key: SectionKey, count: usize) -> Self {
-        let heading = String::new();
         Self {
-            name: Arc::new(SectionName { key, heading }),
+            name: Arc::new(SectionName::new(key, String::new())),
             ..Self::whole(count)
         }
     }

@@ -352,7 +352,7 @@ impl<T> Group<T> {
 
     pub(crate) fn name(&self, key: SectionKey) -> Arc<SectionName> {
         let heading = self.heading_of(&key);
-        Arc::new(SectionName { key, heading })
+        Arc::new(SectionName::new(key, heading))
     }
 
     pub(crate) fn keeps_empty(&self) -> bool {
