@@ -19,6 +19,25 @@ pub(crate) fn by_comparison<E>(elements: &mut Vec<E>, mut compare: impl FnMut(&E
     arrange(elements, order.into_iter());
 }
 
+/// The same where a prefix, which is in the order of the comparison, mostly decides: the elements, here and there in memory, are
+/// seldom looked at.
+pub(crate) fn by_prefix<E>(
+    elements: &mut Vec<E>,
+    prefix: impl Fn(&E) -> (u64, u64),
+    compare: impl Fn(&E, &E) -> Ordering,
+) {
+    let mut order: Vec<((u64, u64), usize)> = elements.iter().map(prefix).zip(0..).collect();
+    sort_prefixes(&mut order, &|one, two| {
+        compare(&elements[one], &elements[two])
+    });
+    arrange(elements, order.into_iter().map(|(_, index)| index));
+}
+
+fn sort_prefixes(order: &mut [((u64, u64), usize)], compare: &dyn Fn(usize, usize) -> Ordering) {
+    order
+        .sort_by(|(first, one), (second, two)| first.cmp(second).then_with(|| compare(*one, *two)));
+}
+
 fn sort_numbers(order: &mut [(usize, usize)]) {
     order.sort_unstable();
 }

@@ -22,6 +22,11 @@ pub(super) trait GroupBy<T>: Send + Sync {
         SortValue::compare(one, two).then_with(|| spelling(one).cmp(&spelling(two)))
     }
 
+    /// A number in the order of the comparison; the same for values that it does not tell apart.
+    fn prefix(&self, value: &Value<'_>) -> u64 {
+        SortValue::prefix(value)
+    }
+
     /// Its identity and its text; none for a closure.
     fn identity(&self) -> Option<GroupIdentity> {
         None

@@ -60,6 +60,10 @@ impl<T> GroupBy<T> for ByInitial<T> {
         })
     }
 
+    fn prefix(&self, _: &Value<'_>) -> u64 {
+        0
+    }
+
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
         let classes = class(one).cmp(&class(two));
         classes.then_with(|| {

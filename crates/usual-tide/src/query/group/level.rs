@@ -5,7 +5,7 @@ use crate::item::SectionKey;
 use crate::item::Value;
 use crate::query::sort_key::SortKey;
 use crate::query::value::{SortRank, SortValue};
-use crate::sorts::by_comparison;
+use crate::sorts::{by_comparison, by_prefix};
 use std::cmp::Ordering;
 
 impl<T> Parts<T> {
@@ -21,6 +21,17 @@ impl<T> Parts<T> {
             SortRank::NotANumber => 2,
             SortRank::Missing => 3,
         }
+    }
+
+    /// What mostly decides the order of sections without a collation.
+    fn prefix(&self, key: &SectionKey) -> (u64, u64) {
+        if !self.given.is_empty() {
+            return (0, 0);
+        }
+        let value = key.value().unwrap_or(&Value::Missing);
+        let prefix = value_of(value).map_or(0, |value| self.by.prefix(value));
+        let directed = if self.descending { !prefix } else { prefix };
+        (self.rank_place(value), directed)
     }
 
     fn compare(&self, one: &Value<'_>, two: &Value<'_>) -> Ordering {
@@ -68,7 +79,8 @@ impl<T> Group<T> {
     /// at every comparison.
     pub(crate) fn sort_by_section<R>(&self, rows: &mut Vec<R>, key: impl Fn(&R) -> &SectionKey) {
         let Some(collation) = &self.parts.collation else {
-            by_comparison(rows, |one, two| self.compare(key(one), key(two)));
+            let prefix = |row: &R| self.parts.prefix(key(row));
+            by_prefix(rows, prefix, |one, two| self.compare(key(one), key(two)));
             return;
         };
         let keyed = rows.drain(..).map(|row| {
