@@ -120,19 +120,24 @@ impl<T: Item> ListState<T> {
         let earlier = self.earlier_order.as_ref()?;
         let is_known = |slot: Slot| hits.has(slot.index()) && !earlier.touched.has(slot.index());
         let known = rows_that(&earlier.rows, earlier.layout.as_ref(), is_known);
-        let others = hits.count() - known.slots.len();
-        if others > earlier.most_touched() || !self.held.is_empty() {
+        let unknown = hits.count() - known.slots.len();
+        if unknown > earlier.most_touched() || !self.held.is_empty() {
             return None;
         }
-        let mut is_placed = Bits::new(context.items.used());
-        if others > 0 {
-            for slot in &known.slots {
-                is_placed.set(slot.index());
+        let others = match unknown {
+            0 => Vec::new(),
+            _ => {
+                let mut is_known = Bits::new(context.items.used());
+                known
+                    .slots
+                    .iter()
+                    .for_each(|slot| is_known.set(slot.index()));
+                let source = context.source.chunks().flatten().copied();
+                source
+                    .filter(|slot| hits.has(slot.index()) && !is_known.has(slot.index()))
+                    .collect()
             }
-        }
-        let source = context.source.chunks().flatten().copied();
-        let other = |slot: &Slot| hits.has(slot.index()) && !is_placed.has(slot.index());
-        let others: Vec<Slot> = source.filter(|slot| others > 0 && other(slot)).collect();
+        };
         Some(self.merged(&known, &in_order(others, query, context), context))
     }
 

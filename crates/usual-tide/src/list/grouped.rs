@@ -37,7 +37,7 @@ fn grouped<T: Item>(
     context: Context<'_, T>,
 ) -> Evaluated {
     let Some(sort) = within else {
-        let sections = in_sections(slots, group, context, |slot, _, _| slot);
+        let sections = rows_by_section(slots, group, context, |slot, _, _| slot);
         let unsorted = |(key, slots)| {
             let rows = Evaluated {
                 slots,
@@ -45,16 +45,16 @@ fn grouped<T: Item>(
             };
             (key, rows)
         };
-        return in_a_row(sections.into_iter().map(unsorted), slots.len(), false);
+        return joined_sections(sections.into_iter().map(unsorted), slots.len(), false);
     };
     if let Some(order) = CachedOrder::of(sort, context) {
-        let sections = in_sections(slots, group, context, |slot, _, _| slot);
+        let sections = rows_by_section(slots, group, context, |slot, _, _| slot);
         return sort_each(sections, slots.len(), |rows| order.sorted(rows));
     }
     // An item is read once for its section and all that sorts it: the rows of a section are here and there in memory.
     let refinement = sort.refinement();
     let refinement = refinement.filter(|_| more_bytes_tell(slots, sort, context));
-    let sections = in_sections(slots, group, context, |slot, source, item| {
+    let sections = rows_by_section(slots, group, context, |slot, source, item| {
         let next = refinement.as_ref().zip(item);
         let keyed = Keyed {
             key: item.map_or(0, |item| sort.prefix(item)),
@@ -82,7 +82,7 @@ fn grouped<T: Item>(
 }
 
 /// The sections of rows in source order, and what is made of each of these: of its slot, its place among them and its item.
-fn in_sections<'a, T: Item, R: Send>(
+fn rows_by_section<'a, T: Item, R: Send>(
     slots: &[Slot],
     group: &Group<T>,
     context: Context<'a, T>,
@@ -131,11 +131,11 @@ fn sort_each<R: Sync>(
         sections.collect::<Vec<Evaluated>>()
     });
     let keys = sections.iter().map(|(key, _)| key.clone());
-    in_a_row(keys.zip(in_order.into_iter().flatten()), rows, true)
+    joined_sections(keys.zip(in_order.into_iter().flatten()), rows, true)
 }
 
 /// The rows of sections one after the other, with their prefixes where they are sorted.
-fn in_a_row(
+fn joined_sections(
     sections: impl Iterator<Item = (SectionKey, Evaluated)>,
     rows: usize,
     are_sorted: bool,

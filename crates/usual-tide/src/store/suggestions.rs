@@ -102,7 +102,7 @@ impl<T: Item> Suggestions<T> {
         let chosen: HashSet<&str> = chosen.iter().copied().collect();
         let is_offered = |section: &Section| {
             let text = section.heading();
-            words.start_words_of(section.name.searched())
+            words.all_start_in(section.name.searched())
                 && !text.trim().is_empty()
                 && !chosen.contains(text)
         };

@@ -28,8 +28,8 @@ impl WordStarts {
         }
     }
 
-    /// Whether a word starts with another, which is folded.
-    pub(super) fn have(&self, word: &Finder<'_>) -> bool {
+    /// Whether a word of the text starts with this one, which is folded.
+    pub(super) fn has_at_start(&self, word: &Finder<'_>) -> bool {
         let text = self.text.as_bytes();
         Places::new(word, text).any(|place| match &self.starts {
             None => is_word_start(text, place),

@@ -67,9 +67,9 @@ impl Finders<'_> {
         });
     }
 
-    /// Whether a text has all words where words start.
-    pub(crate) fn start_words_of(&self, text: &WordStarts) -> bool {
-        self.words.iter().all(|word| text.have(word))
+    /// Whether all words are in a text where words start.
+    pub(crate) fn all_start_in(&self, text: &WordStarts) -> bool {
+        self.words.iter().all(|word| text.has_at_start(word))
     }
 
     /// Whether a text holds a word: ASCII text, where a word must be found at a start.
@@ -158,7 +158,7 @@ impl Words {
         }
         let text = WordStarts::of(text);
         for (word, found) in self.words.iter().zip(found) {
-            *found = *found || text.have(&Finder::new(word));
+            *found = *found || text.has_at_start(&Finder::new(word));
         }
     }
 
