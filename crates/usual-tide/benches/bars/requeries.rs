@@ -53,11 +53,15 @@ fn bind_in_source_order(rows: usize, report: &mut Report) {
     let index: Vec<u32> = (0..rows as u32).collect();
     let floor = || seconds(|| index.clone());
     report.compare(name, rows, &few_rounds(), floor, || {
-        let mut list = None;
-        let time = seconds(|| list = Some(store.bind(Query::new())));
-        store.unbind(list.unwrap()).unwrap();
-        time
+        bind_anew(&mut store, Query::new())
     });
+}
+
+fn bind_anew(store: &mut Store<Piece>, query: Query<Piece>) -> f64 {
+    let mut list = None;
+    let time = seconds(|| list = Some(store.bind(query)));
+    store.unbind(list.unwrap()).unwrap();
+    time
 }
 
 /// Rows that were hidden come back; the floor binds a list of them all.
@@ -74,13 +78,7 @@ fn comes_back(
     let store = std::cell::RefCell::new(store_of(rows));
     let list = store.borrow_mut().bind(all());
     let feed = store.borrow_mut().feed(list).unwrap();
-    let bind = || {
-        let mut store = store.borrow_mut();
-        let mut bound = None;
-        let time = seconds(|| bound = Some(store.bind(all())));
-        store.unbind(bound.unwrap()).unwrap();
-        time
-    };
+    let bind = || bind_anew(&mut store.borrow_mut(), all());
     report.compare(name, rows, &few_rounds(), bind, || {
         let store = &mut *store.borrow_mut();
         change(store, list, &hide);
@@ -100,13 +98,7 @@ fn bound_filtered(rows: usize, report: &mut Report) {
     }
     let store = std::cell::RefCell::new(store_of(rows));
     let all = || Query::new().sort(Piece::TITLE);
-    let bind = || {
-        let mut store = store.borrow_mut();
-        let mut bound = None;
-        let time = seconds(|| bound = Some(store.bind(all())));
-        store.unbind(bound.unwrap()).unwrap();
-        time
-    };
+    let bind = || bind_anew(&mut store.borrow_mut(), all());
     report.compare(name, rows, &few_rounds(), bind, || {
         let store = &mut *store.borrow_mut();
         let list = store.bind(all().filter(|piece: &Piece| piece.id.is_multiple_of(2)));
