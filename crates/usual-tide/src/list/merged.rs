@@ -8,7 +8,7 @@ use crate::order::{RowTree, Slot};
 use crate::query::Sort;
 use std::cmp::Ordering;
 
-/// From one row that is placed for so many that there are, a table of their places in the source pays.
+/// When more than one in so many of the rows are to be placed, a table of all places in the source pays.
 const TABLE_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
 /// Those of the rows of a tree that are asked for, each with its prefix, and with their sections where there are any.

@@ -21,10 +21,10 @@ use std::sync::Arc;
 /// Above this share of rows (one in so many) the rows are rebuilt instead of one run at a time.
 const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 4 } else { 64 };
 
-/// From one row that arrives for so many that there are, all are sorted again: where prefixes decide, and where items are read.
+/// All are sorted again when at least one row arrives for so many that there are: where prefixes decide, and where items are read.
 const SORT_ALL_SHARE: (usize, usize) = (1, 5);
 
-/// From one row that arrives for so many that there are, both are merged.
+/// Both are merged when at least one row arrives for so many that there are.
 const MERGE_SHARE: usize = 4;
 
 /// The rows that arrive, in the list's order, with their prefixes in a sorted list.

@@ -9,22 +9,24 @@ use crate::sorts::by_comparison;
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-/// From more than one section that an edit touches for so many that there are, all are laid anew, if it is this many.
+/// All sections are laid anew when an edit touches more than one in so many of them.
 const REBUILD_SHARE: usize = 8;
-const MANY: usize = if cfg!(any(test, fuzzing)) { 2 } else { 16 };
+
+/// They are not when it touches at most this many.
+const FEW: usize = if cfg!(any(test, fuzzing)) { 2 } else { 16 };
 
 /// What becomes of a section.
 enum Outcome {
     Same,
     Gone,
     /// It is new, or another than before, or its rows are others.
-    Is(Arc<Section>),
+    Changed(Arc<Section>),
 }
 
 impl Grouping {
     /// The sections after an edit, beside the sections before. O(log s) for each that it touches, and O(s) at most.
     pub(super) fn follow<T: Item>(&mut self, group: &Group<T>, deltas: &Deltas) -> SectionChange {
-        if deltas.deltas.len() > MANY.max(self.layout.len() / REBUILD_SHARE) {
+        if deltas.deltas.len() > FEW.max(self.layout.len() / REBUILD_SHARE) {
             return self.rebuild(group, &deltas.deltas);
         }
         let before = self.layout.len();
@@ -41,11 +43,11 @@ impl Grouping {
             let outcome = self.outcome(group, delta, old.as_deref());
             let new = match (at, outcome) {
                 (_, Outcome::Same) | (Err(_), Outcome::Gone) => continue,
-                (Ok(at), Outcome::Is(new)) => {
+                (Ok(at), Outcome::Changed(new)) => {
                     self.layout.replace(at, Arc::clone(&new));
                     Some(new)
                 }
-                (Err(at), Outcome::Is(new)) => {
+                (Err(at), Outcome::Changed(new)) => {
                     self.layout.insert(at, Arc::clone(&new));
                     Some(new)
                 }
@@ -103,7 +105,7 @@ impl Grouping {
             .enumerate()
         {
             while let Some(delta) = deltas.next_if(|delta| delta.at == Err(at)) {
-                if let Outcome::Is(new) = self.outcome(group, delta, None) {
+                if let Outcome::Changed(new) = self.outcome(group, delta, None) {
                     touched.push(TouchedRow {
                         before: None,
                         after: Some((sections.len(), Arc::clone(&new))),
@@ -124,7 +126,7 @@ impl Grouping {
                     continue;
                 }
                 Outcome::Gone => None,
-                Outcome::Is(new) => Some(new),
+                Outcome::Changed(new) => Some(new),
             };
             touched.push(TouchedRow {
                 before: Some((at, Arc::clone(old))),
@@ -163,7 +165,7 @@ impl Grouping {
         // Also where only its rows are others: feeds must know where rows crossed.
         match !crossed && old == Some(&new) {
             true => Outcome::Same,
-            false => Outcome::Is(Arc::new(new)),
+            false => Outcome::Changed(Arc::new(new)),
         }
     }
 
