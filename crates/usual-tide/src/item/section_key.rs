@@ -1,9 +1,11 @@
 //! The values that rows are grouped by, as keys of sections.
 
 use super::value::Value;
+#[cfg(feature = "suggestions")]
 use crate::text::WordStarts;
 use std::fmt;
 use std::hash::{Hash, Hasher};
+#[cfg(feature = "suggestions")]
 use std::sync::OnceLock;
 
 /// What a section's rows have in common: the value that they are grouped by.
@@ -125,6 +127,7 @@ pub(crate) struct SectionName {
     pub(crate) key: SectionKey,
     pub(crate) heading: String,
     /// The heading as it is searched, from the first time on.
+    #[cfg(feature = "suggestions")]
     searched: OnceLock<WordStarts>,
 }
 
@@ -133,10 +136,12 @@ impl SectionName {
         Self {
             key,
             heading,
+            #[cfg(feature = "suggestions")]
             searched: OnceLock::new(),
         }
     }
 
+    #[cfg(feature = "suggestions")]
     pub(crate) fn searched(&self) -> &WordStarts {
         self.searched.get_or_init(|| WordStarts::of(&self.heading))
     }

@@ -14,7 +14,7 @@ use crate::query::Query;
 use std::cmp::Ordering;
 
 /// The order is kept while at least one row is hidden for so many that are shown.
-const HIDDEN_SHARE: usize = 2;
+const HIDDEN_SHARE: usize = 15;
 
 /// Up to one row for so many that were sorted, those that an edit touched since are sorted in.
 const TOUCHED_SHARE: usize = if cfg!(any(test, fuzzing)) { 2 } else { 3 };

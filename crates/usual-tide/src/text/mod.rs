@@ -11,5 +11,6 @@ pub use collation::{CaseFirst, Collation, LocaleError};
 pub(crate) use column::{ByteColumn, END};
 pub use fold::Folding;
 pub(crate) use fold::{initial, searched};
+#[cfg(feature = "suggestions")]
 pub(crate) use starts::WordStarts;
 pub(crate) use words::{Finders, Words};

@@ -68,6 +68,7 @@ impl Finders<'_> {
     }
 
     /// Whether all words are in a text where words start.
+    #[cfg(feature = "suggestions")]
     pub(crate) fn all_start_in(&self, text: &WordStarts) -> bool {
         self.words.iter().all(|word| text.has_at_start(word))
     }
