@@ -141,15 +141,25 @@ impl<T: Item> ListState<T> {
         Some(self.merged(&known, &in_order(others, query, context), context))
     }
 
-    /// Checks that the rows that no edit touched since are in the order of the list still.
+    /// Checks that the rows that no edit touched since are in the order of the list still, and in their sections.
     pub(super) fn check_earlier_order(&self, context: Context<'_, T>) -> Result<(), String> {
         let Some((earlier, sort)) = self.earlier_order.as_ref().zip(self.query.order()) else {
             return Ok(());
         };
-        let rows = earlier.rows.rows();
-        let untouched: Vec<Slot> = rows
-            .filter(|slot| !earlier.touched.has(slot.index()))
-            .collect();
+        let rows = earlier.rows.rows().enumerate();
+        let untouched = rows.filter(|(_, slot)| !earlier.touched.has(slot.index()));
+        let (places, untouched): (Vec<usize>, Vec<Slot>) = untouched.unzip();
+        if let Some((group, layout)) = self.query.grouping().zip(earlier.layout.as_ref()) {
+            for (at, slot) in places.into_iter().zip(&untouched) {
+                let section = layout.at_row(at).map(|(_, placed)| placed.section.key());
+                let own = context.items.get(*slot).map(|item| group.key(item));
+                if section != own.as_ref() {
+                    return Err(format!(
+                        "{slot:?} was in {section:?}, and belongs in {own:?}"
+                    ));
+                }
+            }
+        }
         for pair in untouched.windows(2) {
             let items = (context.items.get(pair[0]), context.items.get(pair[1]));
             let by_keys = match items {
