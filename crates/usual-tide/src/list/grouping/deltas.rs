@@ -17,7 +17,7 @@ pub(super) struct Delta {
     /// Where the section is before the edit, or would be.
     pub(super) at: Result<usize, usize>,
     pub(super) removed: usize,
-    pub(super) insert_row: usize,
+    pub(super) inserted: usize,
     /// What rows add to the totals, and whether they come.
     pub(super) tallied: Vec<(Tallied, bool)>,
 }
@@ -71,7 +71,7 @@ impl Deltas {
                 name,
                 at,
                 removed: 0,
-                insert_row: 0,
+                inserted: 0,
                 tallied: Vec::new(),
             });
             let last = self.deltas.len() - 1;
@@ -88,7 +88,7 @@ impl Deltas {
 
     /// Where the section is that the only row of an edit goes to.
     pub(in crate::list) fn entered(&self) -> Option<Result<usize, usize>> {
-        let entered = self.deltas.iter().find(|delta| delta.insert_row > 0);
+        let entered = self.deltas.iter().find(|delta| delta.inserted > 0);
         entered.map(|delta| delta.at)
     }
 }
@@ -97,7 +97,7 @@ impl Deltas {
 pub(in crate::list) struct TallyChange {
     pub(super) key: SectionKey,
     pub(super) values: Tallied,
-    pub(super) insert_row: bool,
+    pub(super) inserted: bool,
 }
 
 impl<T: Item> ListState<T> {
@@ -134,7 +134,7 @@ impl<T: Item> ListState<T> {
                 && let Some(placed) = self.placed_by(touch)
             {
                 let delta = deltas.of(group.key(placed), group, layout);
-                delta.insert_row += 1;
+                delta.inserted += 1;
                 if group.has_totals() {
                     delta
                         .tallied
@@ -185,7 +185,7 @@ impl<T: Item> ListState<T> {
         let mut items = new.flat_map(Rows::iter);
         for (key, rows) in arriving {
             let delta = deltas.of(key.clone(), group, layout);
-            delta.insert_row += rows;
+            delta.inserted += rows;
             if group.has_totals() {
                 let come = items.by_ref().take(*rows);
                 let come = come.map(|item| (group.tallied(item), true));
@@ -216,10 +216,10 @@ impl<T: Item> ListState<T> {
         let tallied = deltas.deltas.into_iter().flat_map(|delta| {
             let key = delta.name.key.clone();
             let values = delta.tallied.into_iter();
-            values.map(move |(values, insert_row)| TallyChange {
+            values.map(move |(values, inserted)| TallyChange {
                 key: key.clone(),
                 values,
-                insert_row,
+                inserted,
             })
         });
         let tallied = tallied.collect();

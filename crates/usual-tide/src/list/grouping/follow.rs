@@ -154,7 +154,7 @@ impl Grouping {
         old: Option<&Section>,
     ) -> Outcome {
         let new = self.after(group, delta, old);
-        let crossed = delta.insert_row + delta.removed > 0;
+        let crossed = delta.inserted + delta.removed > 0;
         let stays = new.count > 0 || old.is_some() && group.keeps_empty();
         if !stays {
             if old.is_some() {
@@ -181,8 +181,8 @@ impl Grouping {
         let totals = if group.has_totals() {
             let tally = self.tallies.entry(key.clone());
             let tally = tally.or_insert_with(|| group.tally());
-            for (values, insert_row) in &delta.tallied {
-                tally.change(values, *insert_row);
+            for (values, inserted) in &delta.tallied {
+                tally.change(values, *inserted);
             }
             tally.totals()
         } else {
@@ -190,7 +190,7 @@ impl Grouping {
         };
         Section {
             name: Arc::clone(&delta.name),
-            count: (count + delta.insert_row).saturating_sub(delta.removed),
+            count: (count + delta.inserted).saturating_sub(delta.removed),
             totals,
             collapsed: !self.collapsed.is_empty() && self.collapsed.contains(key),
         }
@@ -205,11 +205,11 @@ impl Grouping {
         for TallyChange {
             key,
             values,
-            insert_row,
+            inserted,
         } in tallied
         {
             let tally = self.tallies.entry(key).or_insert_with(|| group.tally());
-            tally.change(&values, !insert_row);
+            tally.change(&values, !inserted);
         }
     }
 }
