@@ -92,13 +92,18 @@ impl RowTree {
         let mut inserted: Vec<InsertedRow> = arriving
             .iter()
             .enumerate()
-            .map(|(arrival, row)| InsertedRow {
-                leaf: row.place.leaf.index(),
-                index: row.place.index,
-                arrival,
+            .map(|(arrival, row)| {
+                let place = self.beginning_not_end(row.place);
+                InsertedRow {
+                    leaf: place.leaf.index(),
+                    index: place.index,
+                    arrival,
+                }
             })
             .collect();
-        inserted.sort_unstable();
+        if !removed.is_empty() {
+            inserted.sort_unstable();
+        }
         let mut removed = removed.iter().peekable();
         let mut inserted = inserted.into_iter().peekable();
         let (mut gone, mut new) = (Vec::new(), Vec::new());
@@ -117,7 +122,12 @@ impl RowTree {
             }
             new.clear();
             while let Some(row) = inserted.next_if(|row| row.leaf == leaf) {
-                new.push(arriving[row.arrival]);
+                let place = Cursor {
+                    leaf: NodeId::new(leaf),
+                    index: row.index,
+                };
+                let arrival = arriving[row.arrival];
+                new.push(Arrival { place, ..arrival });
             }
             let leaf = NodeId::new(leaf);
             self.edit_leaf(leaf, &gone, &new);
@@ -128,6 +138,19 @@ impl RowTree {
         // Only now, since it moves rows to other leaves, in which some had a place.
         for leaf in sparse {
             self.rebalance_leaf(leaf);
+        }
+    }
+
+    /// The same place, but never the end of a leaf that another follows: it is the beginning of that one as well, and rows whose
+    /// places were found in different ways go in side by side in their order only where these are said in one way.
+    fn beginning_not_end(&self, place: Cursor) -> Cursor {
+        let leaf = self.leaf(place.leaf);
+        match place.index == leaf.len() && !leaf.next.is_none() {
+            true => Cursor {
+                leaf: leaf.next,
+                index: 0,
+            },
+            false => place,
         }
     }
 

@@ -13,6 +13,7 @@ mod held;
 mod many_feeds;
 mod model;
 mod orders;
+mod pages;
 mod panics;
 mod prepared;
 mod refiltered;
