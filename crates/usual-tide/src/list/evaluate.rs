@@ -86,6 +86,7 @@ impl<T: Item> ListState<T> {
             held: HashMap::new(),
             row_text: None,
             earlier_order: None,
+            next_bytes: None,
             log: Log::new(),
             rollback: Vec::new(),
         }

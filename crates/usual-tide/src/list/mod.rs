@@ -15,6 +15,7 @@ mod hold;
 mod log;
 mod merge_sort;
 mod merged;
+mod next_bytes;
 mod plan;
 mod positions;
 mod project;

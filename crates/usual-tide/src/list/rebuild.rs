@@ -66,8 +66,13 @@ impl<T: Item> ListState<T> {
             into: arrivals.iter().map(|row| row.slot).collect(),
         });
         self.release_removed(affected);
-        let rows = affected.iter().zip(from.into_iter().zip(to));
-        rows.map(|(row, (from, to))| touched_row(row.touch, from, to))
+        // Those that went in are in the list's order already.
+        let others = affected.iter().enumerate();
+        let others = others.filter(|(_, row)| !row.effect.inserts());
+        let others = others.map(|(place, _)| place);
+        let places = others.chain(arriving.iter().map(|row| row.place));
+        places
+            .map(|place| touched_row(affected[place].touch, from[place], to[place]))
             .collect()
     }
 
@@ -165,7 +170,7 @@ impl<T: Item> ListState<T> {
         let arriving = arriving.filter(|(_, row)| row.effect.inserts());
         let runs = self.runs_in_order(arriving.clone().map(|(_, row)| row.touch));
         let mut runs_of_rows = runs.of_rows.iter();
-        let mut arriving: Vec<Arriving> = arriving
+        let arriving: Vec<Arriving> = arriving
             .map(|(place, row)| Arriving {
                 place,
                 section: runs_of_rows.next().copied().unwrap_or(0),
@@ -179,10 +184,21 @@ impl<T: Item> ListState<T> {
             .collect();
         // Prefixes are numbers and decide most comparisons; items, and places in the source, are read only where
         // prefixes tie.
-        sort_arriving(&mut arriving, context.source);
+        let next_bytes = self.next_bytes();
+        let next = |slot| next_bytes.map_or(0, |kept| kept.of(slot));
+        let mut arriving = sort_arriving(&arriving, &next, context.source);
         if let Some(refinement) = self.query.sorting().and_then(Sort::refinement) {
             for ties in arriving.chunk_by_mut(|one, two| one.tie() == two.tie()) {
-                self.break_ties(ties, &refinement, context);
+                if next_bytes.is_none() {
+                    self.break_ties(ties, &refinement, context);
+                    continue;
+                }
+                let next = |row: &Arriving| next(row.arrival.slot);
+                let ties = ties.chunk_by_mut(|one, two| next(one) == next(two));
+                for ties in ties.filter(|ties| ties.len() > 1) {
+                    let item = affected[ties[0].place].touch.after;
+                    self.break_ties(ties, &refinement.after_bytes(item), context);
+                }
             }
         }
         let near = match self.query.order() {
@@ -274,6 +290,7 @@ impl<T: Item> ListState<T> {
         };
         let is_decided = self.query.sorting().is_none_or(Sort::is_decided_by_prefix);
         let all_stay = !affected.iter().any(|row| row.effect.removes());
+        let next_bytes = self.next_bytes();
         let mut place = |sweep: &mut RowSweep<'_>, row: &Arriving| {
             let item = self.placed_by(affected[row.place].touch);
             let run = runs.get(row.section);
@@ -283,6 +300,11 @@ impl<T: Item> ListState<T> {
                 let mut own_source =
                     || *source.get_or_insert_with(|| position_of(slot, context.source));
                 if all_stay {
+                    if let Some(order) = next_bytes.map(|kept| kept.order(other, slot))
+                        && order.is_ne()
+                    {
+                        return order.is_lt();
+                    }
                     let mut source = || context.source.position(other).cmp(&Some(own_source()));
                     if is_decided {
                         return source().is_lt();
@@ -308,10 +330,20 @@ impl<T: Item> ListState<T> {
         let mut sweep = self.rows.sweep(arriving.len());
         let mut places = Vec::with_capacity(arriving.len());
         for ties in arriving.chunk_by(|one, two| one.tie() == two.tie()) {
-            let among = all_stay.then(|| {
+            // Where the bytes tell most of the rows that arrive apart, they tell them from those that are there.
+            let told_apart = next_bytes.is_some_and(|kept| {
+                let different = ties
+                    .chunk_by(|one, two| kept.order(one.arrival.slot, two.arrival.slot).is_eq());
+                different.count() > ties.len() / 2
+            });
+            let among = (all_stay && !told_apart).then(|| {
                 let item = |at: usize| self.placed_by(affected[ties[at].place].touch);
-                let source =
-                    |other, at: usize| context.source.position(other).cmp(&ties[at].source);
+                let source = |other, at: usize| {
+                    let row = &ties[at];
+                    let position = || position_of(row.arrival.slot, context.source);
+                    let position = row.source.unwrap_or_else(position);
+                    context.source.position(other).cmp(&Some(position))
+                };
                 let tie = (runs.get(ties[0].section), ties[0].arrival.key);
                 self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context)
             });
@@ -350,17 +382,29 @@ struct Arriving {
     source: Option<usize>,
 }
 
-/// Compiled once, not for each type of item. Of rows that tie the positions in the source are known then.
-fn sort_arriving(rows: &mut [Arriving], source: &RowTree) {
-    rows.sort_unstable_by_key(Arriving::tie);
-    for ties in rows.chunk_by_mut(|one, two| one.tie() == two.tie()) {
+/// In the order of sections, prefixes and the bytes after these, then in that of the source, in which rows that tie have their
+/// positions then. Compiled once, not for each type of item.
+fn sort_arriving(rows: &[Arriving], next: &dyn Fn(Slot) -> u64, source: &RowTree) -> Vec<Arriving> {
+    let order = rows.iter().zip(0..).map(|(row, at)| {
+        let (section, key) = row.tie();
+        ((section, key, next(row.arrival.slot)), at)
+    });
+    let mut order: Vec<(_, usize)> = order.collect();
+    order.sort_unstable_by_key(|(tie, _)| *tie);
+    let mut sorted: Vec<Arriving> = order.iter().map(|(_, at)| rows[*at]).collect();
+    let mut from = 0;
+    for ties in order.chunk_by(|(one, _), (two, _)| one == two) {
+        let to = from + ties.len();
         if ties.len() > 1 {
+            let ties = &mut sorted[from..to];
             for row in &mut *ties {
                 row.source = Some(position_of(row.arrival.slot, source));
             }
             ties.sort_unstable_by_key(|row| row.source);
         }
+        from = to;
     }
+    sorted
 }
 
 fn position_of(slot: Slot, source: &RowTree) -> usize {

@@ -26,6 +26,8 @@ impl<T: Item> ListState<T> {
         } else if query.same_order(&self.query) {
             let change = self.refilter(&query, context);
             self.trim_earlier_order();
+            // Rows that come back have none.
+            self.next_bytes = None;
             change.map(|(change, deltas)| (change, self.update_sections(deltas)))
         } else {
             Some(self.reorder(&query, context))
@@ -53,6 +55,7 @@ impl<T: Item> ListState<T> {
         context: Context<'_, T>,
     ) -> (Alignment<T>, Option<Arc<Sectioned>>) {
         self.earlier_order = None;
+        self.next_bytes = None;
         let held = |slot| self.held.contains_key(&slot);
         let mut rows = evaluate(query, context, held);
         let same_group = query.same_group(&self.query);

@@ -34,6 +34,8 @@ impl<T: Item> ListState<T> {
     pub(crate) fn roll_back(&mut self, savepoint: Savepoint) {
         // Its version may come again with other rows.
         self.row_text = None;
+        // They are those of the items that are taken back.
+        self.next_bytes = None;
         let mut made = Vec::new();
         while self.rollback.len() > savepoint.0 {
             match self.rollback.pop() {

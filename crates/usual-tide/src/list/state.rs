@@ -5,6 +5,7 @@ use super::cached_search::RowText;
 use super::earlier_order::EarlierOrder;
 use super::grouping::Grouping;
 use super::log::Log;
+use super::next_bytes::NextBytes;
 use super::rollback_step::RollbackStep;
 use super::version::Version;
 use crate::item::{Arena, Item, KeyTable};
@@ -28,6 +29,8 @@ pub(crate) struct ListState<T: Item> {
     pub(super) row_text: Option<RowText>,
     /// The order of the rows before many were hidden, for when they come back.
     pub(super) earlier_order: Option<EarlierOrder>,
+    /// What tells apart rows that tie in the prefix, while pages arrive.
+    pub(super) next_bytes: Option<NextBytes>,
     pub(super) log: Log<T>,
     /// What takes back the changes since the last [`seal`](Self::seal).
     pub(super) rollback: Vec<RollbackStep<T>>,
@@ -206,7 +209,8 @@ impl<T: Item> ListState<T> {
     /// Bytes of the sort keys kept beside the rows.
     pub(crate) fn key_bytes(&self) -> usize {
         let earlier = self.earlier_order.as_ref();
-        self.rows.key_bytes() + earlier.map_or(0, EarlierOrder::key_bytes)
+        let next = self.next_bytes.as_ref().map_or(0, NextBytes::bytes);
+        self.rows.key_bytes() + earlier.map_or(0, EarlierOrder::key_bytes) + next
     }
 
     /// Checks the whole structure; the error names the first thing that does not hold.
@@ -232,6 +236,7 @@ impl<T: Item> ListState<T> {
         }
         self.check_sections(context)?;
         self.check_earlier_order(context)?;
+        self.check_next_bytes(context)?;
         self.rows.check_order(|one, two| {
             let by_keys = match (
                 self.query.order(),

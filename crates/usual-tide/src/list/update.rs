@@ -32,7 +32,7 @@ const REBUILD_SHARE: usize = if cfg!(any(test, fuzzing)) { 3 } else { 12 };
 
 /// From this share of rows on, and from this many, they are merged in leaf by leaf.
 const MERGE_SHARE: usize = if cfg!(any(test, fuzzing)) { 6 } else { 1024 };
-const MERGE_FROM: usize = if cfg!(any(test, fuzzing)) { 3 } else { 64 };
+pub(super) const MERGE_FROM: usize = if cfg!(any(test, fuzzing)) { 3 } else { 64 };
 
 /// What becomes of a touched row in one list.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -68,6 +68,7 @@ impl<T: Item> ListState<T> {
     /// the list as it was.
     pub(crate) fn update(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
         self.touch_earlier_order(touches);
+        self.touch_next_bytes(touches, context);
         match touches {
             [] => {}
             [touch] => self.update_one(touch, context),
@@ -126,6 +127,7 @@ impl<T: Item> ListState<T> {
         }
         let deltas = self.deltas(&affected);
         let count = affected.len();
+        self.read_next_bytes(&affected, context);
         let touched = if count >= rows / REBUILD_SHARE {
             self.rebuild_with(&affected, context)
         } else if count >= MERGE_FROM && count >= rows / MERGE_SHARE {

@@ -1,0 +1,153 @@
+//! The bytes that tell apart rows of one prefix, kept while pages arrive.
+
+use super::cached_order::CachedOrder;
+use super::sorting::more_bytes_tell;
+use super::state::{Context, ListState};
+use super::update::{AffectedRow, MERGE_FROM, Touch};
+use crate::item::Item;
+use crate::order::Slot;
+use crate::parts::rows_in_parts;
+use crate::query::Refinement;
+use std::cmp::Ordering;
+
+/// A page is worth reading all rows that there are, up to so many for each row of the page.
+const READ_SHARE: usize = 8;
+
+/// So many edits of few rows may come between two pages.
+const EDITS_BETWEEN: u32 = if cfg!(any(test, fuzzing)) { 2 } else { 64 };
+
+/// Of a list that grows page by page, for each row the bytes of its sort key after those in the prefix: without them, items here and
+/// there are read to place each row of a page.
+pub(super) struct NextBytes {
+    /// By slot; of rows that the list shows, and of those that edits touched.
+    by_slot: Vec<u64>,
+    /// How many edits of few rows came since the last page.
+    edits_since: u32,
+}
+
+impl NextBytes {
+    pub(super) fn of(&self, slot: Slot) -> u64 {
+        self.by_slot.get(slot.index()).copied().unwrap_or(0)
+    }
+
+    /// The order that they give two rows of one prefix.
+    pub(super) fn order(&self, one: Slot, two: Slot) -> Ordering {
+        self.of(one).cmp(&self.of(two))
+    }
+
+    pub(super) fn bytes(&self) -> usize {
+        self.by_slot.capacity() * size_of::<u64>()
+    }
+
+    fn set(&mut self, slot: Slot, bytes: u64) {
+        if self.by_slot.len() <= slot.index() {
+            self.by_slot.resize(slot.index() + 1, 0);
+        }
+        self.by_slot[slot.index()] = bytes;
+    }
+}
+
+impl<T: Item> ListState<T> {
+    /// Those of the rows of the list; none where a row is not placed by its item of now.
+    pub(super) fn next_bytes(&self) -> Option<&NextBytes> {
+        self.next_bytes.as_ref().filter(|_| self.held.is_empty())
+    }
+
+    /// How ties in the prefix are broken, where items must be read for it.
+    fn broken_by_items(&self, context: Context<'_, T>) -> Option<Refinement<'_, T>> {
+        let sort = self.query.sorting()?;
+        let by_items = !sort.is_decided_by_prefix() && CachedOrder::of(sort, context).is_none();
+        sort.refinement().filter(|_| by_items)
+    }
+
+    /// Notes the bytes of items that an edit touches, before the list is brought in step: where their rows move, they have those of
+    /// their new places already.
+    pub(super) fn touch_next_bytes(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
+        // Not put back when user code panics.
+        let Some(mut kept) = self.next_bytes.take() else {
+            return;
+        };
+        kept.edits_since = match touches.len() < MERGE_FROM {
+            true => kept.edits_since + 1,
+            false => 0,
+        };
+        if kept.edits_since > EDITS_BETWEEN {
+            return;
+        }
+        let Some(refinement) = self.broken_by_items(context) else {
+            return;
+        };
+        let items = touches
+            .iter()
+            .filter_map(|touch| Some((touch.slot, touch.after?)));
+        for (slot, item) in items {
+            match refinement.next_bytes(item) {
+                Some(bytes) => kept.set(slot, bytes),
+                None => return,
+            }
+        }
+        self.next_bytes = Some(kept);
+    }
+
+    /// Reads the bytes of all rows, where a page is large enough for it and they tell many rows apart.
+    pub(super) fn read_next_bytes(
+        &mut self,
+        affected: &[AffectedRow<'_, T>],
+        context: Context<'_, T>,
+    ) {
+        let is_page = self.rows.len() <= affected.len() * READ_SHARE
+            && affected.iter().all(|row| !row.effect.removes());
+        if self.next_bytes.is_some() || !is_page || !self.held.is_empty() {
+            return;
+        }
+        let Some(refinement) = self.broken_by_items(context) else {
+            return;
+        };
+        let rows: Vec<Slot> = self.rows.chunks().flatten().copied().collect();
+        let sort = self.query.sorting();
+        if !sort.is_some_and(|sort| more_bytes_tell(&rows, sort, context)) {
+            return;
+        }
+        let read = |slot: &Slot| refinement.next_bytes(context.items.get(*slot)?);
+        let bytes = rows_in_parts(rows.len(), |part| -> Option<Vec<u64>> {
+            rows[part].iter().map(read).collect()
+        });
+        let Some(bytes) = bytes.into_iter().collect::<Option<Vec<_>>>() else {
+            return;
+        };
+        let mut kept = NextBytes {
+            by_slot: vec![0; context.items.used()],
+            edits_since: 0,
+        };
+        let arriving = affected
+            .iter()
+            .filter_map(|row| Some((row.touch.slot, row.touch.after?)));
+        for (slot, bytes) in rows.iter().zip(bytes.into_iter().flatten()) {
+            kept.set(*slot, bytes);
+        }
+        for (slot, item) in arriving {
+            match refinement.next_bytes(item) {
+                Some(bytes) => kept.set(slot, bytes),
+                None => return,
+            }
+        }
+        self.next_bytes = Some(kept);
+    }
+
+    /// Checks that each row has the bytes of its item.
+    pub(super) fn check_next_bytes(&self, context: Context<'_, T>) -> Result<(), String> {
+        let Some((kept, refinement)) = self.next_bytes().zip(self.broken_by_items(context)) else {
+            return Ok(());
+        };
+        let differs = |slot: &Slot| {
+            let item = context.items.get(*slot);
+            item.and_then(|item| refinement.next_bytes(item)) != Some(kept.of(*slot))
+        };
+        match self.rows.rows().find(differs) {
+            Some(slot) => Err(format!(
+                "{slot:?} has other bytes after its prefix than are kept"
+            )),
+            None => Ok(()),
+        }
+    }
+}
