@@ -11,9 +11,10 @@ mod contradictions;
 mod grouped;
 mod held;
 mod many_feeds;
+mod many_rows;
 mod model;
 mod orders;
-mod pages;
+
 mod panics;
 mod prepared;
 mod refiltered;
