@@ -22,6 +22,9 @@ pub(crate) fn measure(rows: usize, report: &mut Report) {
     let name = "a filter dropped that hid every other row of a list sorted by text, feed read";
     let every_other = |piece: &Piece| piece.id.is_multiple_of(2);
     comes_back(rows, report, name, text, |query| query.filter(every_other));
+    let name = "a filter dropped that hid neighbours, a third of a list of 400 sections sorted by text, feed read";
+    let tall = |piece: &Piece| piece.height_mm >= 153;
+    comes_back(rows, report, name, sections, |query| query.filter(tall));
     bound_filtered(rows, report);
     hides_scattered(rows, report);
     another_sort(rows, report);

@@ -42,11 +42,11 @@ impl EarlierOrder {
     fn most_touched(&self) -> usize {
         self.rows.len() / TOUCHED_SHARE
     }
+}
 
-    /// Whether so many of the rows are hidden that the order is worth its memory.
-    fn is_worth_keeping(&self, shown: usize) -> bool {
-        self.rows.len() >= shown + shown.div_ceil(HIDDEN_SHARE)
-    }
+/// Whether so many rows are hidden that their order is worth its memory.
+fn is_worth_keeping(rows: usize, shown: usize) -> bool {
+    rows >= shown + shown.div_ceil(HIDDEN_SHARE)
 }
 
 impl<T: Item> ListState<T> {
@@ -58,9 +58,7 @@ impl<T: Item> ListState<T> {
         else {
             return;
         };
-        let is_wanted =
-            self.earlier_order.is_none() && self.query.order().is_some() && self.held.is_empty();
-        if !is_wanted || !rest.iter().all(|step| matches!(step, Logged)) {
+        if !rest.iter().all(|step| matches!(step, Logged)) {
             return;
         }
         let (mut rows, mut layout) = (None, None);
@@ -72,15 +70,24 @@ impl<T: Item> ListState<T> {
                 _ => {}
             }
         }
-        if let Some(rows) = rows {
-            let earlier = EarlierOrder {
+        if let Some(rows) = rows
+            && self.keeps_order_of(rows.len(), self.rows.len())
+        {
+            self.earlier_order = Some(EarlierOrder {
                 rows: *rows,
                 layout,
                 touched: Bits::new(self.rows.slots()),
                 touched_count: 0,
-            };
-            self.earlier_order = earlier.is_worth_keeping(self.rows.len()).then_some(earlier);
+            });
         }
+    }
+
+    /// Whether the order of so many rows is kept while so many of them are shown.
+    pub(super) fn keeps_order_of(&self, rows: usize, shown: usize) -> bool {
+        self.earlier_order.is_none()
+            && self.query.order().is_some()
+            && self.held.is_empty()
+            && is_worth_keeping(rows, shown)
     }
 
     /// Notes the rows that an edit touches, whose places in the earlier order may be wrong from now on.
@@ -106,7 +113,7 @@ impl<T: Item> ListState<T> {
     pub(super) fn trim_earlier_order(&mut self) {
         let shown = self.rows.len();
         self.earlier_order
-            .take_if(|earlier| !earlier.is_worth_keeping(shown));
+            .take_if(|earlier| !is_worth_keeping(earlier.rows.len(), shown));
     }
 
     /// All rows that are hits in the order of the list, from the earlier order; `None` where it does not have most of them. O(n),

@@ -309,7 +309,7 @@ impl<T: Item> ListState<T> {
     ) {
         let many_runs = plan.part_count() > (self.rows.len() + rows_after) / REBUILD_SHARE;
         let most_leave = leaving.slots.len() > rows_after;
-        if many_runs || most_leave {
+        if many_runs || most_leave || self.keeps_order_of(self.rows.len(), rows_after) {
             self.rebuild(plan, arriving, rows_after);
             return;
         }
@@ -345,18 +345,13 @@ impl<T: Item> ListState<T> {
         let keyed = self.query.sorting().is_some();
         let mut slots = Vec::with_capacity(rows_after);
         let mut keys = Vec::with_capacity(if keyed { rows_after } else { 0 });
-        let mut rows = self.rows.rows_with_keys(self.rows.cursor(0));
+        let mut place = self.rows.cursor(0);
         for part in plan.parts() {
             match part {
                 Part::Stays { len, .. } => {
-                    for (slot, key) in rows.by_ref().take(len) {
-                        slots.push(slot);
-                        if keyed {
-                            keys.push(key);
-                        }
-                    }
+                    place = self.rows.copy_rows(place, len, &mut slots, &mut keys);
                 }
-                Part::Leaves { len, .. } => drop(rows.nth(len - 1)),
+                Part::Leaves { len, .. } => place = self.rows.place_after(place, len),
                 Part::Arrives { first, len } => {
                     let (new, new_keys) = arriving.part(first, len);
                     slots.extend_from_slice(new);
@@ -364,7 +359,6 @@ impl<T: Item> ListState<T> {
                 }
             }
         }
-        drop(rows);
         self.replace_rows(&slots, keyed.then_some(&keys[..]));
     }
 }

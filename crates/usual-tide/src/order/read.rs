@@ -135,6 +135,54 @@ impl RowTree {
         })
     }
 
+    /// Copies so many rows from a place on, and their prefixes from a keyed tree; gives the place after them. O(len).
+    pub(crate) fn copy_rows(
+        &self,
+        from: Cursor,
+        len: usize,
+        slots: &mut Vec<Slot>,
+        keys: &mut Vec<u64>,
+    ) -> Cursor {
+        self.pass(from, len, |leaf, rows| {
+            slots.extend_from_slice(&self.leaf(leaf).slots()[rows.clone()]);
+            if let Some(beside) = self.keys.get(leaf.index()) {
+                keys.extend_from_slice(&beside[rows]);
+            }
+        })
+    }
+
+    /// The place so many rows further on. O(len / node size).
+    pub(crate) fn place_after(&self, from: Cursor, len: usize) -> Cursor {
+        self.pass(from, len, |_, _| ())
+    }
+
+    /// Passes so many rows, leaf by leaf.
+    fn pass(
+        &self,
+        from: Cursor,
+        mut len: usize,
+        mut each: impl FnMut(NodeId, Range<usize>),
+    ) -> Cursor {
+        let Cursor {
+            mut leaf,
+            mut index,
+        } = from;
+        while len > 0 {
+            let node = self.leaf(leaf);
+            let end = node.len().min(index + len);
+            each(leaf, index..end);
+            len -= end - index;
+            index = end;
+            if index == node.len() {
+                if node.next.is_none() {
+                    break;
+                }
+                (leaf, index) = (node.next, 0);
+            }
+        }
+        Cursor { leaf, index }
+    }
+
     /// The rows from a row on, itself the first; none when it is not there.
     pub(crate) fn rows_at(&self, slot: Slot) -> Rows<'_> {
         let index = |leaf| self.leaf(leaf).find(slot);

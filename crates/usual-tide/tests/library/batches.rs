@@ -1,6 +1,8 @@
 //! Batches: all or nothing, for the store, its lists and its feeds.
 
 use crate::items::usual::Piece;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use usual_tide::{EditError, Place, Query, Replica, Sort, Store};
 
 fn piece(id: u32) -> Piece {
@@ -355,4 +357,47 @@ fn what_runs_in_between_leaves_a_batch_what_it_is() {
     assert_eq!(store.history().undo_len(), 2);
     store.history_mut().undo().unwrap();
     assert_eq!(ids(&store), (0..10).collect::<Vec<u32>>());
+}
+
+#[test]
+fn a_page_is_placed_without_reading_the_items_that_are_there() {
+    const PAGE: u32 = 200;
+    let reads = Arc::new(AtomicUsize::new(0));
+    let counter = Arc::clone(&reads);
+    let by_title = Sort::by(move |piece: &Piece| {
+        counter.fetch_add(1, Ordering::Relaxed);
+        &piece.title
+    });
+    // Three beginnings, which fill the prefix, and endings in no order.
+    let titled = |id: u32| {
+        let beginning = ["a green vase", "a small vase", "a white vase"][id as usize % 3];
+        Piece {
+            title: format!("{beginning} {:05}", id * 7919 % 10_007),
+            ..piece(id)
+        }
+    };
+    let mut store = Store::new();
+    let list = store.bind(Query::new().sort(by_title));
+    let memory = |store: &Store<Piece>| store.list(list).unwrap().bytes().sort_keys;
+    for page in 0..30 {
+        let first = page * PAGE;
+        reads.store(0, Ordering::Relaxed);
+        store
+            .add_many((first..first + PAGE).map(titled), Place::End)
+            .unwrap();
+        let reads = reads.load(Ordering::Relaxed);
+        // Each of its own items a few times, once there are more of the others than would be read one after the other.
+        assert!(
+            page < 10 || reads < 5 * PAGE as usize,
+            "page {page}: {reads} reads"
+        );
+    }
+    store.check().unwrap();
+
+    // When no page comes any more, what was kept for them is given back.
+    let with_pages = memory(&store);
+    for id in 0..70 {
+        store.edit(&id, |piece| piece.height_mm += 1).unwrap();
+    }
+    assert!(memory(&store) + 6_000 * 8 <= with_pages);
 }
