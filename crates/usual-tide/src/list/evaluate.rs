@@ -83,6 +83,7 @@ impl<T: Item> ListState<T> {
             grouping,
             rows,
             query,
+            holds_rows: true,
             held: HashMap::new(),
             row_text: None,
             earlier_order: None,

@@ -7,9 +7,18 @@ use crate::order::Slot;
 use std::sync::Arc;
 
 impl<T: Item> ListState<T> {
+    /// The same list, in which no row is ever held: one that counts values counts those of now.
+    #[cfg(feature = "suggestions")]
+    pub(crate) fn holding_no_rows(self) -> Self {
+        Self {
+            holds_rows: false,
+            ..self
+        }
+    }
+
     /// Holds a row that the list shows: it keeps its place, whatever its item becomes.
     pub(crate) fn hold(&mut self, slot: Slot, context: Context<'_, T>) {
-        if !self.rows.contains(slot) || self.held.contains_key(&slot) {
+        if !self.holds_rows || !self.rows.contains(slot) || self.held.contains_key(&slot) {
             return;
         }
         if let Some(item) = context.items.get(slot) {

@@ -21,6 +21,8 @@ pub(crate) struct ListState<T: Item> {
     pub(super) query: Query<T>,
     /// All rows that match, in order; the window is laid over them.
     pub(super) rows: RowTree,
+    /// Whether rows that are held keep their places here.
+    pub(super) holds_rows: bool,
     /// Rows that keep their place, with the items by which they got it.
     pub(super) held: HashMap<Slot, Arc<T>>,
     /// The sections of a grouped list.

@@ -74,7 +74,7 @@ impl<T: Item> Store<T> {
         field: impl Into<AnyField<T>>,
         query: Query<T>,
     ) -> Suggestions<T> {
-        let list = self.bind(query.unsorted().group(Group::by_shown(field)));
+        let list = self.bind_for_counts(query.unsorted().group(Group::by_shown(field)));
         let of = PhantomData;
         Suggestions { list, of }
     }

@@ -21,6 +21,7 @@ mod refiltered;
 mod rules;
 mod same_keys;
 mod script;
+mod searched;
 mod undo;
 
 /// How many scripts are tried: `USUAL_TIDE_CASES` sets another number, for a long run.

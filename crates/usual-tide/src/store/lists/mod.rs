@@ -43,6 +43,14 @@ impl<T: Item> Store<T> {
         self.add_list(ListState::bind(query, self.context()))
     }
 
+    /// Binds a list of which only the counts of its sections are of use.
+    #[cfg(feature = "suggestions")]
+    pub(super) fn bind_for_counts(&mut self, query: Query<T>) -> ListId {
+        self.update_lists();
+        self.keep_for(&query);
+        self.add_list(ListState::bind(query, self.context()).holding_no_rows())
+    }
+
     /// Adds a list whose rows are those of its query; it holds the rows that are held.
     fn add_list(&mut self, mut list: ListState<T>) -> ListId {
         for slot in self.special.all_held() {
