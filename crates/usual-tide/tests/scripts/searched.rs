@@ -85,7 +85,7 @@ fn named(key: u16, seed: u16) -> Thing {
         key,
         rank: Some((seed % 5) as i8),
         name: format!("{}{joint}{}", part(seed / 4), part(seed / 48)),
-        on: seed % 3 > 0,
+        on: !seed.is_multiple_of(3),
     }
 }
 
