@@ -3,7 +3,7 @@
 use super::cached_order::CachedOrder;
 use super::sorting::more_bytes_tell;
 use super::state::{Context, ListState};
-use super::update::{AffectedRow, MERGE_FROM, Touch};
+use super::update::{AffectedRow, Effect, MERGE_FROM, Touch};
 use crate::item::Item;
 use crate::order::Slot;
 use crate::parts::rows_in_parts;
@@ -13,15 +13,15 @@ use std::cmp::Ordering;
 /// A page is worth reading all rows that there are, up to so many for each row of the page.
 const READ_SHARE: usize = 8;
 
-/// So many edits of few rows may come between two pages.
-const EDITS_BETWEEN: u32 = if cfg!(any(test, fuzzing)) { 2 } else { 64 };
+/// What is kept is let go with the edit after so many since the last page.
+const EDITS_WITHOUT_PAGE: u32 = if cfg!(any(test, fuzzing)) { 2 } else { 64 };
 
 /// Of a list that grows page by page, for each row the bytes of its sort key after those in the prefix: without them, items here and
 /// there are read to place each row of a page.
 pub(super) struct NextBytes {
     /// By slot; of rows that the list shows, and of those that edits touched.
     by_slot: Vec<u64>,
-    /// How many edits of few rows came since the last page.
+    /// How many edits came since the last page.
     edits_since: u32,
 }
 
@@ -67,11 +67,8 @@ impl<T: Item> ListState<T> {
         let Some(mut kept) = self.next_bytes.take() else {
             return;
         };
-        kept.edits_since = match touches.len() < MERGE_FROM {
-            true => kept.edits_since + 1,
-            false => 0,
-        };
-        if kept.edits_since > EDITS_BETWEEN {
+        kept.edits_since += 1;
+        if kept.edits_since > EDITS_WITHOUT_PAGE {
             return;
         }
         let Some(refinement) = self.broken_by_items(context) else {
@@ -89,15 +86,22 @@ impl<T: Item> ListState<T> {
         self.next_bytes = Some(kept);
     }
 
-    /// Reads the bytes of all rows, where a page is large enough for it and they tell many rows apart.
+    /// Reads the bytes of all rows when a page arrives that is large enough for it, and they tell many rows apart.
     pub(super) fn read_next_bytes(
         &mut self,
         affected: &[AffectedRow<'_, T>],
         context: Context<'_, T>,
     ) {
-        let is_page = self.rows.len() <= affected.len() * READ_SHARE
-            && affected.iter().all(|row| !row.effect.removes());
-        if self.next_bytes.is_some() || !is_page || !self.held.is_empty() {
+        let arriving = affected.iter().filter(|row| row.effect == Effect::Arrives);
+        let arriving = arriving.count();
+        if arriving < MERGE_FROM || affected.iter().any(|row| row.effect.removes()) {
+            return;
+        }
+        if let Some(kept) = &mut self.next_bytes {
+            kept.edits_since = 0;
+            return;
+        }
+        if self.rows.len() > arriving * READ_SHARE || !self.held.is_empty() {
             return;
         }
         let Some(refinement) = self.broken_by_items(context) else {
