@@ -30,7 +30,7 @@ impl Trap {
 /// A query whose user code is trapped.
 type Trapped = fn(&Trap) -> Query<Thing>;
 
-fn queries() -> [Trapped; 7] {
+fn queries() -> [Trapped; 8] {
     [
         |trap| {
             let trap = trap.clone();
@@ -86,6 +86,14 @@ fn queries() -> [Trapped; 7] {
                     Ok(())
                 });
             Query::new().group(group.in_order(GIVEN).keep_empty())
+        },
+        |trap| {
+            let trap = trap.clone();
+            // Told apart by what comes after the prefix.
+            Query::new().sort(Sort::by_value(move |thing: &Thing| {
+                trap.step();
+                format!("kiln shelves {} {}", thing.key % 19, thing.name)
+            }))
         },
         |_| Query::new().group(Group::by(Thing::ON)).sort(Thing::NAME),
     ]

@@ -1,4 +1,4 @@
-//! Searches that change letter by letter while items are edited: the cached text finds what each item would be asked.
+//! Searches that change letter by letter while items are edited: the cached text must find what a look at each item finds.
 
 use super::cases;
 use super::checks::check_set;
