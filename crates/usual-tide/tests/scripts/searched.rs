@@ -294,7 +294,7 @@ impl World {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(150)) })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(cases(80)) })]
 
     #[test]
     fn a_search_finds_what_each_item_holds_whatever_was_edited(
