@@ -304,8 +304,8 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// Bytes that the list takes beside the items: for its rows, and for the sort keys cached beside
-    /// them. Spare capacity counts, and so does the order that the rows of a sorted list had before a search or a filter hid
-    /// many of them.
+    /// them. Spare capacity counts, and so do the order that the rows of a sorted or grouped list had before a search or a filter
+    /// hid many of them, and what a sorted list keeps of each row while pages arrive.
     pub fn bytes(&self) -> ListBytes {
         ListBytes {
             rows: self.state.bytes(),
