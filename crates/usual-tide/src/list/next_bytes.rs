@@ -48,7 +48,7 @@ impl NextBytes {
 }
 
 impl<T: Item> ListState<T> {
-    /// Those of the rows of the list; none where a row is not placed by its item of now.
+    /// The bytes of all rows of the list, where they are kept; none while a row is held, whose place comes from an earlier item.
     pub(super) fn next_bytes(&self) -> Option<&NextBytes> {
         self.next_bytes.as_ref().filter(|_| self.held.is_empty())
     }
@@ -60,8 +60,8 @@ impl<T: Item> ListState<T> {
         sort.refinement().filter(|_| by_items)
     }
 
-    /// Notes the bytes of items that an edit touches, before the list is brought in step: where their rows move, they have those of
-    /// their new places already.
+    /// Notes the bytes of the items that an edit touches. This comes before the list is brought in step, so that rows that move
+    /// have the bytes of their new places while they are still at the old ones.
     pub(super) fn touch_next_bytes(&mut self, touches: &[Touch<'_, T>], context: Context<'_, T>) {
         // Not put back when user code panics.
         let Some(mut kept) = self.next_bytes.take() else {

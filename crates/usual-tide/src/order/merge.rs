@@ -141,8 +141,8 @@ impl RowTree {
         }
     }
 
-    /// The same place, but never the end of a leaf that another follows: it is the beginning of that one as well, and rows whose
-    /// places were found in different ways go in side by side in their order only where these are said in one way.
+    /// The same place, with the end of a leaf given as the beginning of the next leaf. Both mean the same gap, and rows that go into
+    /// one gap keep their order only if their places name it in the same way.
     fn beginning_not_end(&self, place: Cursor) -> Cursor {
         let leaf = self.leaf(place.leaf);
         match place.index == leaf.len() && !leaf.next.is_none() {
