@@ -9,6 +9,7 @@ use crate::order::Slot;
 use crate::parts::rows_in_parts;
 use crate::query::Refinement;
 use std::cmp::Ordering;
+use std::sync::Arc;
 
 /// A page is worth reading all rows that there are, up to so many for each row of the page.
 const READ_SHARE: usize = 8;
@@ -37,6 +38,18 @@ impl NextBytes {
 
     pub(super) fn bytes(&self) -> usize {
         self.by_slot.capacity() * size_of::<u64>()
+    }
+
+    /// Keeps the bytes of these items; `None` where one has none.
+    fn read<'a, T: 'a>(
+        &mut self,
+        items: impl Iterator<Item = (Slot, &'a Arc<T>)>,
+        refinement: &Refinement<'_, T>,
+    ) -> Option<()> {
+        for (slot, item) in items {
+            self.set(slot, refinement.next_bytes(item)?);
+        }
+        Some(())
     }
 
     fn set(&mut self, slot: Slot, bytes: u64) {
@@ -77,13 +90,8 @@ impl<T: Item> ListState<T> {
         let items = touches
             .iter()
             .filter_map(|touch| Some((touch.slot, touch.after?)));
-        for (slot, item) in items {
-            match refinement.next_bytes(item) {
-                Some(bytes) => kept.set(slot, bytes),
-                None => return,
-            }
-        }
-        self.next_bytes = Some(kept);
+        let is_whole = kept.read(items, &refinement).is_some();
+        self.next_bytes = is_whole.then_some(kept);
     }
 
     /// Reads the bytes of all rows when a page arrives that is large enough for it, and they tell many rows apart.
@@ -129,13 +137,8 @@ impl<T: Item> ListState<T> {
         for (slot, bytes) in rows.iter().zip(bytes.into_iter().flatten()) {
             kept.set(*slot, bytes);
         }
-        for (slot, item) in arriving {
-            match refinement.next_bytes(item) {
-                Some(bytes) => kept.set(slot, bytes),
-                None => return,
-            }
-        }
-        self.next_bytes = Some(kept);
+        let is_whole = kept.read(arriving, &refinement).is_some();
+        self.next_bytes = is_whole.then_some(kept);
     }
 
     /// Checks that each row has the bytes of its item.

@@ -37,18 +37,22 @@ impl<T: Item> Store<T> {
     /// # Ok(()) }
     /// ```
     pub fn bind(&mut self, query: Query<T>) -> ListId {
-        // In an open batch the new list begins where the others are.
-        self.update_lists();
-        self.keep_for(&query);
-        self.add_list(ListState::bind(query, self.context()))
+        let list = self.evaluated(query);
+        self.add_list(list)
     }
 
     /// Binds a list of which only the counts of its sections are of use.
     #[cfg(feature = "suggestions")]
     pub(super) fn bind_for_counts(&mut self, query: Query<T>) -> ListId {
+        let list = self.evaluated(query).holding_no_rows();
+        self.add_list(list)
+    }
+
+    fn evaluated(&mut self, query: Query<T>) -> ListState<T> {
+        // In an open batch the new list begins where the others are.
         self.update_lists();
         self.keep_for(&query);
-        self.add_list(ListState::bind(query, self.context()).holding_no_rows())
+        ListState::bind(query, self.context())
     }
 
     /// Adds a list whose rows are those of its query; it holds the rows that are held.
