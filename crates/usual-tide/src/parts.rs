@@ -7,7 +7,7 @@ use std::sync::{LazyLock, Mutex, PoisonError};
 use std::thread::{Builder, available_parallelism, scope};
 
 /// Items from which a pass is worth a second thread.
-const WORTH_SHARING: usize = if cfg!(any(test, fuzzing)) { 32 } else { 50_000 };
+pub(crate) const WORTH_SHARING: usize = if cfg!(any(test, fuzzing)) { 32 } else { 50_000 };
 
 /// Threads at most: a pass is bound by memory soon.
 const MOST_THREADS: usize = 4;

@@ -3,8 +3,8 @@
 
 use crate::item::Arena;
 use crate::order::Slot;
-use crate::parts::in_parts;
-use crate::text::ByteColumn;
+use crate::parts::{WORTH_SHARING, in_parts};
+use crate::text::{ByteColumn, Full};
 use std::fmt;
 use std::sync::Arc;
 
@@ -53,30 +53,12 @@ impl<T: Send + Sync> Columns<T> {
         {
             return;
         }
-        let parts = in_parts(items.used(), |part| {
-            let mut bytes = ByteColumn::default();
-            let mut buffer = Vec::new();
-            for slot in part.filter_map(Slot::new) {
-                if let Some(item) = items.get(slot) {
-                    buffer.clear();
-                    let plain = of.write(item, &mut buffer);
-                    bytes.set(slot.index(), &buffer, plain)?;
-                }
-            }
-            Ok(bytes)
-        });
-        let mut whole = ByteColumn::default();
-        for part in parts {
-            let added = part.and_then(|part| whole.append(part));
-            if added.is_err() {
-                tracing::warn!(
-                    "there is more text than an index can hold; items are asked instead"
-                );
-                return;
-            }
-        }
+        let Ok(bytes) = fill(&**of, items) else {
+            tracing::warn!("there is more text than an index can hold; items are asked instead");
+            return;
+        };
         let of = Arc::clone(of);
-        self.columns.push(Column { of, bytes: whole });
+        self.columns.push(Column { of, bytes });
         items.note_changes(true);
     }
 
@@ -130,6 +112,33 @@ impl<T: Send + Sync> Columns<T> {
             .map(|column| column.bytes.memory())
             .sum()
     }
+}
+
+/// What a column keeps of all items. Side by side little is written at a time, since that is held twice until it is joined.
+fn fill<T: Send + Sync>(of: &dyn ColumnOf<T>, items: &Arena<T>) -> Result<ByteColumn, Full> {
+    let used = items.used();
+    let at_a_time = (used / 16).max(WORTH_SHARING);
+    let mut whole = ByteColumn::for_items(used);
+    for first in (0..used).step_by(at_a_time) {
+        let parts = in_parts(at_a_time.min(used - first), |part| {
+            let mut bytes = ByteColumn::for_items(part.len());
+            let mut buffer = Vec::new();
+            for (at, slot) in part.clone().map(|at| first + at).enumerate() {
+                if let Some(item) = Slot::new(slot).and_then(|slot| items.get(slot)) {
+                    buffer.clear();
+                    let plain = of.write(item, &mut buffer);
+                    bytes.set(at, &buffer, plain)?;
+                }
+            }
+            Ok((first + part.start, bytes))
+        });
+        for part in parts {
+            let (first, bytes) = part?;
+            whole.append(first, bytes)?;
+        }
+    }
+    whole.shrink();
+    Ok(whole)
 }
 
 impl<T> fmt::Debug for Columns<T> {

@@ -49,11 +49,21 @@ const NOWHERE: Span = Span {
 pub(crate) struct Full;
 
 impl ByteColumn {
+    /// No bytes yet of so many items.
+    pub(crate) fn for_items(items: usize) -> Self {
+        Self {
+            entries: Vec::with_capacity(items),
+            spans: Vec::with_capacity(items),
+            ..Self::default()
+        }
+    }
+
     /// Gives an item other bytes. O(bytes), amortised.
     pub(crate) fn set(&mut self, item: usize, bytes: &[u8], plain: bool) -> Result<(), Full> {
         self.clear(item);
-        let start = u32::try_from(self.bytes.len()).map_err(|_| Full)?;
-        let len = u32::try_from(bytes.len()).map_err(|_| Full)?;
+        // The end, too, has to be a number of this kind.
+        u32::try_from(self.bytes.len() + bytes.len()).map_err(|_| Full)?;
+        let (start, len) = (self.bytes.len() as u32, bytes.len() as u32);
         if item >= self.spans.len() {
             self.spans.resize(item + 1, NOWHERE);
         }
@@ -78,22 +88,27 @@ impl ByteColumn {
         }
     }
 
-    /// Adds the bytes of other items after these.
-    pub(crate) fn append(&mut self, other: Self) -> Result<(), Full> {
+    /// Adds the bytes of the items from `first` on, which there were none of; the other column counts them from 0.
+    pub(crate) fn append(&mut self, first: usize, other: Self) -> Result<(), Full> {
         let shift = u32::try_from(self.bytes.len()).map_err(|_| Full)?;
         u32::try_from(self.bytes.len() + other.bytes.len()).map_err(|_| Full)?;
         self.bytes.extend_from_slice(&other.bytes);
-        self.spans
-            .resize(self.spans.len().max(other.spans.len()), NOWHERE);
-        for entry in other.entries {
-            let start = entry.start + shift;
-            self.spans[entry.item as usize] = Span {
-                start,
-                ..other.spans[entry.item as usize]
-            };
-            self.entries.push(Entry { start, ..entry });
-        }
+        self.spans.resize(first, NOWHERE);
+        self.spans.extend(other.spans.iter().map(|span| Span {
+            start: span.start.saturating_add(shift),
+            ..*span
+        }));
+        self.entries.extend(other.entries.iter().map(|entry| Entry {
+            start: entry.start + shift,
+            item: entry.item + first as u32,
+        }));
         Ok(())
+    }
+
+    /// Gives back most of the memory that is there for more.
+    pub(crate) fn shrink(&mut self) {
+        self.bytes
+            .shrink_to(self.bytes.len() + self.bytes.len() / 16);
     }
 
     /// An item's bytes; none where it has none.

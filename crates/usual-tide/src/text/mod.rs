@@ -8,7 +8,7 @@ mod starts;
 mod words;
 
 pub use collation::{CaseFirst, Collation, LocaleError};
-pub(crate) use column::{ByteColumn, END};
+pub(crate) use column::{ByteColumn, END, Full};
 pub use fold::Folding;
 pub(crate) use fold::{initial, searched};
 #[cfg(feature = "suggestions")]
