@@ -313,6 +313,18 @@ pub(crate) struct StoreNews {
     pub(crate) redo: Option<String>,
     /// Whether edits are kept back until they are saved.
     pub(crate) held: bool,
+    /// The key that the row had whose edit was begun last, and the one that the source has given it since.
+    pub(crate) given_key: Option<(RecordKey, RecordKey)>,
+}
+
+impl StoreNews {
+    /// The key that the row has by now which had this one when its edit was begun.
+    pub(crate) fn key_now<'a>(&'a self, begun: &'a RecordKey) -> &'a RecordKey {
+        match &self.given_key {
+            Some((first, now)) if first == begun => now,
+            _ => begun,
+        }
+    }
 }
 
 /// What the screen hears.

@@ -12,6 +12,7 @@ mod field_types;
 mod field_value;
 mod fields;
 mod generate;
+mod given_keys;
 mod input;
 #[cfg(feature = "record")]
 mod json;
@@ -40,8 +41,9 @@ pub use fields::Fields;
 pub use generate::KeyCounter;
 #[cfg(feature = "uuid")]
 pub use generate::uuid_key;
-pub use input::InputError;
 #[cfg(feature = "record")]
+pub(crate) use given_keys::GivenKeys;
+pub use input::InputError;
 pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, short_integer};
 #[cfg(feature = "record")]
 pub use json::{KeyError, RecordKey};

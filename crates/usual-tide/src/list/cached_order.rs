@@ -15,7 +15,7 @@ use std::cmp::Ordering;
 const PREFIX_BYTES: usize = 7;
 
 /// A sort beside the bytes that are kept for its first key.
-pub(super) struct CachedOrder<'a, T> {
+pub(super) struct CachedOrder<'a, T: Item> {
     sort: &'a Sort<T>,
     column: &'a ByteColumn,
     context: Context<'a, T>,

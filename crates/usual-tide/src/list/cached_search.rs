@@ -77,7 +77,7 @@ impl<T: Item> BoundList<'_, T> {
 }
 
 /// A search beside the text that is kept for it.
-pub(crate) struct CachedSearch<'a, T> {
+pub(crate) struct CachedSearch<'a, T: Item> {
     search: &'a Search<T>,
     finders: Finders<'a>,
     column: &'a ByteColumn,

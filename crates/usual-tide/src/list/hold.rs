@@ -4,6 +4,7 @@ use super::rollback_step::RollbackStep;
 use super::state::{Context, ListState};
 use crate::item::Item;
 use crate::order::Slot;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 impl<T: Item> ListState<T> {
@@ -18,7 +19,12 @@ impl<T: Item> ListState<T> {
 
     /// Holds a row that the list shows: it keeps its place, whatever its item becomes.
     pub(crate) fn hold(&mut self, slot: Slot, context: Context<'_, T>) {
-        if !self.holds_rows || !self.rows.contains(slot) || self.held.contains_key(&slot) {
+        if !self.rows.contains(slot) {
+            // It was to arrive in the place of another, and did not.
+            self.forget_held(slot);
+            return;
+        }
+        if !self.holds_rows || self.held.contains_key(&slot) {
             return;
         }
         if let Some(item) = context.items.get(slot) {
@@ -44,6 +50,38 @@ impl<T: Item> ListState<T> {
         };
         if let Some(item) = context.items.get(slot) {
             self.settle(slot, item, &placed_by, context);
+        }
+    }
+
+    /// Holds a row that is about to arrive as another is that goes: it gets the place of that one, whatever its item is.
+    pub(crate) fn hand_over_hold(&mut self, from: Slot, to: Slot) {
+        if self.rows.contains(to) {
+            return;
+        }
+        if let Some(placed_by) = self.forget_held(from) {
+            self.rollback.push(RollbackStep::HeldRow {
+                slot: to,
+                placed_by: None,
+            });
+            self.held.insert(to, placed_by);
+        }
+    }
+
+    /// Checks that the rows that are to be held are, where the list shows them, and no others.
+    pub(crate) fn check_held(&self, to_be_held: &BTreeSet<Slot>) -> Result<(), String> {
+        let is_missing =
+            |slot: &&Slot| self.rows.contains(**slot) && !self.held.contains_key(*slot);
+        if let Some(slot) = to_be_held
+            .iter()
+            .find(is_missing)
+            .filter(|_| self.holds_rows)
+        {
+            return Err(format!("{slot:?} is shown and not held"));
+        }
+        let is_stray = |slot: &&Slot| !to_be_held.contains(*slot) || !self.rows.contains(**slot);
+        match self.held.keys().find(is_stray) {
+            Some(slot) => Err(format!("{slot:?} is held and is not to be")),
+            None => Ok(()),
         }
     }
 

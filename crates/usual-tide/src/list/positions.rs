@@ -85,7 +85,7 @@ impl<T: Item> ListState<T> {
         for noted in entries {
             match follow(&noted.rows, at) {
                 Ok(next) => at = next,
-                Err(Some(key)) => return Ok(key),
+                Err(Some(key)) => return Ok(context.key_now(&key).clone()),
                 Err(None) => return Err(out_of_range),
             }
         }

@@ -8,7 +8,7 @@ use super::log::Log;
 use super::next_bytes::NextBytes;
 use super::rollback_step::RollbackStep;
 use super::version::Version;
-use crate::item::{Arena, Item, KeyTable};
+use crate::item::{Arena, GivenKeys, Item, KeyTable};
 use crate::order::{RowTree, Slot};
 use crate::query::{Columns, Query, Sort, Window};
 use hashbrown::HashMap;
@@ -39,9 +39,10 @@ pub(crate) struct ListState<T: Item> {
 }
 
 /// What a list reads of its store.
-pub(crate) struct Context<'a, T> {
+pub(crate) struct Context<'a, T: Item> {
     pub(crate) items: &'a Arena<T>,
     pub(crate) keys: &'a KeyTable,
+    pub(crate) given_keys: &'a GivenKeys<T::Key>,
     pub(crate) source: &'a RowTree,
     /// Rows that no list shows: they are in the pending removal of this number.
     pub(crate) concealed: &'a HashMap<Slot, u64>,
@@ -49,19 +50,27 @@ pub(crate) struct Context<'a, T> {
     pub(crate) columns: &'a Columns<T>,
 }
 
-impl<T> Context<'_, T> {
+impl<T: Item> Context<'_, T> {
     pub(crate) fn is_concealed(&self, slot: Slot) -> bool {
         !self.concealed.is_empty() && self.concealed.contains_key(&slot)
     }
+
+    /// The key that an item has by now which was added under this one; this one where the source has given it no other.
+    pub(crate) fn key_now<'k>(&'k self, key: &'k T::Key) -> &'k T::Key {
+        match self.given_keys.now(key) {
+            Some(now) if self.keys.find(key, self.items).is_none() => now,
+            _ => key,
+        }
+    }
 }
 
-impl<T> Clone for Context<'_, T> {
+impl<T: Item> Clone for Context<'_, T> {
     fn clone(&self) -> Self {
         *self
     }
 }
 
-impl<T> Copy for Context<'_, T> {}
+impl<T: Item> Copy for Context<'_, T> {}
 
 impl<T: Item> ListState<T> {
     pub(crate) fn query(&self) -> &Query<T> {

@@ -235,7 +235,7 @@ impl<T: Item> ListState<T> {
         let Some(item) = touch.after else {
             return was.then_some(Effect::Leaves);
         };
-        let held = was && self.held.contains_key(&touch.slot);
+        let held = self.held.contains_key(&touch.slot);
         match (was, held || self.still_matches(was, touch, item)) {
             (false, false) => None,
             (false, true) => Some(Effect::Arrives),

@@ -6,8 +6,8 @@ use super::positions::PositionError;
 use super::state::{Context, ListState};
 use super::version::Version;
 use crate::change::{Layout, Section, SectionReplica, SectionRow};
-use crate::item::Item;
 use crate::item::SectionKey;
+use crate::item::{GivenKeys, Item};
 use crate::order::Slot;
 use crate::query::{Query, Window};
 use std::fmt;
@@ -139,6 +139,16 @@ impl<'a, T: Item> BoundList<'a, T> {
     /// The position of an item; `None` when it is not shown. O(log n).
     pub fn position(&self, key: &T::Key) -> Option<usize> {
         self.position_of(self.context.keys.find(key, self.context.items)?)
+    }
+
+    /// The keys that the source has given to items that were added under others.
+    pub(super) fn given_keys(&self) -> &'a GivenKeys<T::Key> {
+        self.context.given_keys
+    }
+
+    /// The key that an item has by now which was added under this one.
+    pub(super) fn key_now<'k>(&'k self, key: &'k T::Key) -> &'k T::Key {
+        self.context.key_now(key)
     }
 
     /// Whether the list shows an item. O(1), O(log n) where a window or a collapsed section may hide it.
@@ -278,7 +288,8 @@ impl<'a, T: Item> BoundList<'a, T> {
     }
 
     /// The key of the row that was shown at a position when the list had a version: what the person
-    /// saw, even when the row has moved or is gone by now. The last 64 changes of a list are always known, more
+    /// saw, even when the row has moved or is gone by now; where the source has given that item another key since, that
+    /// key. The last 64 changes of a list are always known, more
     /// while they have few rows. O(changes since).
     ///
     /// ```

@@ -2,7 +2,7 @@
 
 use super::EditError;
 use super::duplicates;
-use crate::item::{Arena, Item, KeyTable};
+use crate::item::{Arena, GivenKeys, Item, KeyTable};
 use crate::list::Context;
 use crate::order::{RowTree, Slot};
 use crate::query::Columns;
@@ -13,6 +13,7 @@ use std::sync::Arc;
 pub(super) struct Base<T: Item> {
     pub(super) items: Arena<T>,
     pub(super) keys: KeyTable,
+    pub(super) given_keys: GivenKeys<T::Key>,
     pub(super) source: RowTree,
     /// Rows whose removal is pending, with the number of that removal: no list shows them.
     pub(super) concealed: HashMap<Slot, u64>,
@@ -25,6 +26,7 @@ impl<T: Item> Base<T> {
         Self {
             items: Arena::new(),
             keys: KeyTable::default(),
+            given_keys: GivenKeys::new(),
             source: RowTree::new(false),
             concealed: HashMap::new(),
             columns: Columns::new(),
@@ -64,6 +66,7 @@ impl<T: Item> Base<T> {
         Context {
             items: &self.items,
             keys: &self.keys,
+            given_keys: &self.given_keys,
             source: &self.source,
             concealed: &self.concealed,
             columns: &self.columns,
@@ -72,6 +75,21 @@ impl<T: Item> Base<T> {
 
     pub(super) fn slot(&self, key: &T::Key) -> Option<Slot> {
         self.keys.find(key, &self.items)
+    }
+
+    /// The source has given an item that was added under one key another.
+    pub(super) fn note_given_key(&mut self, first: &T::Key, now: &T::Key) {
+        let (keys, items) = (&self.keys, &self.items);
+        let is_there = |key: &T::Key| keys.find(key, items).is_some();
+        self.given_keys.note(first, now, is_there);
+    }
+
+    /// The key that an item has by now which was added under this one; this one where the source has given it no other.
+    pub(super) fn key_now<'a>(&'a self, key: &'a T::Key) -> &'a T::Key {
+        match self.given_keys.now(key) {
+            Some(now) if self.slot(key).is_none() => now,
+            _ => key,
+        }
     }
 }
 

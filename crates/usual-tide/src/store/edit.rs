@@ -195,6 +195,9 @@ impl<T: Item> Store<T> {
             .insert(Arc::clone(&item))
             .ok_or(EditError::TooMany)?;
         self.base.keys.insert(slot, &self.base.items);
+        if !self.is_underneath() {
+            self.base.given_keys.forget(item.key());
+        }
         self.index_values(slot, Some(&item));
         self.journal.steps.push(Step::Added { slot, item });
         Ok(slot)

@@ -197,6 +197,7 @@ impl<T: Item> Store<T> {
         self.check_uniques()?;
         for list in self.lists.iter() {
             list.check(self.context())?;
+            list.check_held(&self.special.all_held())?;
         }
         Ok(())
     }

@@ -72,6 +72,15 @@ impl<K> SpecialRows<K> {
         self.held.iter().chain(drafts).copied().collect()
     }
 
+    /// The row that a change may have had held.
+    pub(super) fn row_held_by(&self, changed: &PriorSpecial<K>) -> Option<Slot> {
+        match changed {
+            PriorSpecial::Held { slot, .. } => Some(*slot),
+            PriorSpecial::Draft { number, .. } => self.draft(*number)?.slot,
+            PriorSpecial::Blank { .. } | PriorSpecial::Removal { .. } => None,
+        }
+    }
+
     pub(super) fn draft(&self, number: u64) -> Option<&OpenDraft> {
         self.drafts.get(&number)
     }
@@ -182,11 +191,51 @@ impl<T: Item> Store<T> {
     }
 
     /// Makes the drafts of a blank row those of an item.
-    pub(super) fn hand_over(&mut self, blank: Slot, item: Slot) {
+    pub(super) fn hand_over_blank(&mut self, blank: Slot, item: Slot) {
         self.set_blank(blank, false);
-        let drafts = self.special.drafts_of.get(&blank).cloned();
+        self.hand_over_drafts(blank, item);
+    }
+
+    /// Makes a row special in the ways that another is which goes, since its item has another key by now: its drafts, and
+    /// that it is held or that its removal is pending. Before the lists follow.
+    pub(super) fn hand_over(&mut self, from: Slot, to: Slot) {
+        self.hand_over_drafts(from, to);
+        if self.special.held.contains(&from) {
+            self.set_held(from, false);
+            self.set_held(to, true);
+        }
+        if let Some(removal) = self.base.concealed.remove(&from) {
+            let slot = from;
+            self.journal.steps.push(Step::Revealed { slot, removal });
+            self.hand_over_removal(removal, from, to);
+        }
+        if !self.base.concealed.contains_key(&to) {
+            for list in self.lists.iter_mut() {
+                list.hand_over_hold(from, to);
+            }
+        }
+    }
+
+    fn hand_over_drafts(&mut self, from: Slot, to: Slot) {
+        let drafts = self.special.drafts_of.get(&from).cloned();
         for number in drafts.unwrap_or_default() {
-            self.set_draft(number, Some(OpenDraft { slot: Some(item) }));
+            self.set_draft(number, Some(OpenDraft { slot: Some(to) }));
+        }
+    }
+
+    /// Makes a row one of a pending removal in the place of another, unless it is in one already.
+    fn hand_over_removal(&mut self, number: u64, from: Slot, to: Slot) {
+        let key = self.base.items.get(to).map(|item| item.key().clone());
+        let (Some(removal), Some(key)) = (self.special.removals.get(&number).cloned(), key) else {
+            return;
+        };
+        let is_in_one = self.base.concealed.contains_key(&to);
+        let removal = removal.with_row(from, (!is_in_one).then_some((key, to)));
+        let was = self.special.removals.insert(number, removal);
+        self.note_special(PriorSpecial::Removal { number, was });
+        if !is_in_one {
+            self.base.concealed.insert(to, number);
+            self.journal.steps.push(Step::Concealed { slot: to });
         }
     }
 

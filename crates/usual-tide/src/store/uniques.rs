@@ -125,7 +125,7 @@ impl<T: Item> Checked<T> for Store<T> {
         holders
             .filter_map(|slot| self.base.items.get(*slot))
             .map(|item| item.key())
-            .find(|key| *key != of.key())
+            .find(|key| *key != self.base.key_now(of.key()))
             .cloned()
     }
 }

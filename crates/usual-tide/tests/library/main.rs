@@ -22,6 +22,7 @@ mod feeds;
 mod fields;
 mod filter_text;
 mod filters;
+mod given_keys;
 mod groups;
 mod items;
 #[cfg(feature = "uuid")]

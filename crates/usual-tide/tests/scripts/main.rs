@@ -8,6 +8,7 @@
 mod apart;
 mod checks;
 mod contradictions;
+mod given_keys;
 mod grouped;
 mod held;
 mod many_feeds;

@@ -239,7 +239,8 @@ fn lines(
                 number += 1;
                 let editing = match &app.mode {
                     Mode::Edit(editing)
-                        if editing.list == list.number && editing.key() == item.key() =>
+                        if editing.list == list.number
+                            && app.store.key_now(editing.key()) == item.key() =>
                     {
                         Some(&**editing)
                     }

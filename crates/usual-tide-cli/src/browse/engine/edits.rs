@@ -5,11 +5,11 @@ use super::{Done, Engine, Refusal, read};
 use crate::browse::messages::{ListNumber, NewPlace, News, Target, Which};
 use crate::output::counted;
 use usual_tide::drafts::{CommitError, CommitProblem};
-use usual_tide::fields::Value;
+use usual_tide::fields::{FieldPath, Value};
 use usual_tide::history::Undone;
 use usual_tide::lists::ListMut;
 use usual_tide::record::{Record, RecordKey};
-use usual_tide::{Draft, ListId, Place};
+use usual_tide::{Draft, Item, ListId, Place};
 
 /// Bytes that are copied at most: what terminals take into their clipboards.
 const MOST_COPIED: usize = 70_000;
@@ -17,6 +17,7 @@ const MOST_COPIED: usize = 70_000;
 impl Engine {
     pub(super) fn begin_edit(&mut self, list: ListNumber, key: &RecordKey, field: usize) -> Done {
         let draft = self.store.edit(|store| store.drafts_mut().begin(key))??;
+        self.edited = Some(key.clone());
         self.news.push(News::Draft {
             list,
             draft: Box::new(draft),
@@ -43,6 +44,7 @@ impl Engine {
         self.why = format!("a blank row for {}", draft.key());
         let key = draft.key().clone();
         self.with_list(number, |list, store| Ok(list.go_to_row(store, &key)?))?;
+        self.edited = Some(key);
         self.news.push(News::Draft {
             list: number,
             draft: Box::new(draft),
@@ -52,7 +54,11 @@ impl Engine {
     }
 
     pub(super) fn commit(&mut self, draft: Box<Draft<Record>>) -> Done {
-        let key = draft.key().clone();
+        let key = read(&self.store, |store| {
+            let now = store.drafts().current(&draft);
+            Ok(now.map(|item| item.key().clone()))
+        })?;
+        let key = key.unwrap_or_else(|| draft.key().clone());
         let name = match draft.is_new() {
             true => format!("Add {key}"),
             false => {
@@ -79,13 +85,13 @@ impl Engine {
                 if !is_shown {
                     self.news.push(News::Hidden);
                 }
-                Ok(match committed.merged.is_empty() {
+                // The source may have given the item its key.
+                let key = FieldPath::of_members(self.key.members());
+                let others = committed.merged.iter().filter(|path| **path != key);
+                let others: Vec<String> = others.map(ToString::to_string).collect();
+                Ok(match others.is_empty() {
                     true => (!committed.written.is_empty()).then_some(name),
-                    false => {
-                        let fields: Vec<String> =
-                            committed.merged.iter().map(ToString::to_string).collect();
-                        Some(format!("{name}; others had changed {}", fields.join(", ")))
-                    }
+                    false => Some(format!("{name}; others had changed {}", others.join(", "))),
                 })
             }
             Err(refused) => {

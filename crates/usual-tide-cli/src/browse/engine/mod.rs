@@ -55,6 +55,8 @@ pub(crate) struct Engine {
     why: String,
     news: Vec<News>,
     told_store: Option<String>,
+    /// The key of the row whose edit was begun last.
+    edited: Option<RecordKey>,
 }
 
 impl Engine {
@@ -82,6 +84,7 @@ impl Engine {
             why: String::new(),
             news: Vec::new(),
             told_store: None,
+            edited: None,
         })
     }
 
@@ -230,6 +233,7 @@ impl Engine {
     /// Tells how the store stands, when that is another than before.
     fn tell_store(&mut self) -> Result<(), CommandError> {
         let (state, held) = (self.attached.state(), self.attached.is_held());
+        let edited = self.edited.as_ref();
         let told = read(&self.store, |store| {
             let history = store.history();
             let name = |name: Option<&str>, steps: usize| {
@@ -244,6 +248,10 @@ impl Engine {
                 undo: name(history.undo_name(), history.undo_len()),
                 redo: name(history.redo_name(), history.redo_len()),
                 held,
+                given_key: edited.and_then(|key| {
+                    let now = store.writes().given_key(key)?;
+                    Some((key.clone(), now.clone()))
+                }),
             })
         })?;
         let text = format!("{told:?}");

@@ -187,10 +187,12 @@ impl<T: Item + Fields> Draft<T> {
                     None => unnamed = true,
                 }
             }
-            if unnamed {
+            // Of an item that has another key by now only the named parts can be taken.
+            if unnamed && conflict.mine.key() == conflict.theirs.key() {
                 mine = conflict.mine;
             }
         }
+        self.key = conflict.theirs.key().clone();
         let before = std::mem::replace(&mut self.mine, mine);
         self.forget_typed(&before);
         self.base = conflict.theirs;

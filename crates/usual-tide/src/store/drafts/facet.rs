@@ -4,6 +4,7 @@ use super::{CommitError, Committed, Draft};
 use crate::item::{FailedField, Fields, Item};
 use crate::store::{EditError, Place, Store};
 use std::fmt;
+use std::sync::Arc;
 
 /// What a store knows of its drafts, as [`Store::drafts`] gives it: to be read.
 pub struct Drafts<'a, T: Item> {
@@ -27,7 +28,7 @@ impl<T: Item> Store<T> {
     }
 }
 
-impl<T: Item> Drafts<'_, T> {
+impl<'a, T: Item> Drafts<'a, T> {
     /// Whether a draft is open: neither committed nor discarded. O(d) in the open drafts.
     ///
     /// ```
@@ -41,6 +42,14 @@ impl<T: Item> Drafts<'_, T> {
     /// ```
     pub fn is_open(&self, draft: &Draft<T>) -> bool {
         self.store.opened(draft).is_some()
+    }
+
+    /// The item of an open draft as it is in the store now: changed by others perhaps, or with another key than the draft
+    /// began with, which the source has given it. `None` when it is gone, and for a draft that is not open. O(log d) in the
+    /// open drafts. See [`Writes::given_key`](crate::writes::Writes::given_key) for an example.
+    pub fn current(&self, draft: &Draft<T>) -> Option<&'a Arc<T>> {
+        let row = self.store.row_of_draft(self.store.opened(draft)?)?;
+        self.store.base.items.get(row)
     }
 
     /// Whether an item is the blank row of a draft that is not committed yet: nothing to be saved. O(log d) in

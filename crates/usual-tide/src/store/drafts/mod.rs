@@ -80,7 +80,8 @@ impl<T: Item> Draft<T> {
         }
     }
 
-    /// The key of the item.
+    /// The key that the item had when the draft was begun, or last settled with what others did.
+    /// [`Drafts::current`] gives the item as it is now.
     pub fn key(&self) -> &T::Key {
         &self.key
     }

@@ -56,7 +56,7 @@ impl<T: Item> Store<T> {
         for edit in edits.iter() {
             let key = edit.key();
             if skipped.iter().all(|skipped| skipped.key != *key) && seen.insert(key) {
-                keys.push(key.clone());
+                keys.push(self.base.key_now(key).clone());
             }
         }
         Ok(Some(Undone {
@@ -72,7 +72,10 @@ impl<T: Item> Store<T> {
         edit: &ItemEdit<T>,
         exact: bool,
     ) -> Result<Option<SkipReason>, EditError<T::Key>> {
-        let slot = self.slot(edit.key());
+        let slot = match edit {
+            ItemEdit::Removed { .. } => self.slot(edit.key()),
+            _ => self.slot(self.base.key_now(edit.key())),
+        };
         let is_now = |store: &Self, item: &Arc<T>| {
             let now = slot.and_then(|slot| store.base.items.get(slot));
             now.is_some_and(|now| Arc::ptr_eq(now, item) || now == item)
@@ -123,7 +126,8 @@ impl<T: Item> Store<T> {
         match &was_at.after {
             None => 0,
             Some(key) => {
-                let position = self.position(key).map(|position| position + 1);
+                let position = self.position(self.base.key_now(key));
+                let position = position.map(|position| position + 1);
                 position.unwrap_or(was_at.at.min(self.len()))
             }
         }

@@ -198,8 +198,14 @@ impl<T: Item> Store<T> {
         if !self.special.holds_any() {
             return;
         }
-        // A list can only begin to show a row that was touched; a query that shows others holds them itself.
+        // A list can only begin to show a row that was touched; a query that shows others holds them itself. A row that
+        // was there can get drafts from one that goes.
+        let handed_over = self.journal.steps.iter().filter_map(|step| match step {
+            Step::Special { prior } => self.special.row_held_by(prior),
+            _ => None,
+        });
         let touched = self.journal.steps.iter().filter_map(Step::slot);
+        let touched = touched.chain(handed_over);
         let touched: BTreeSet<Slot> = touched.filter(|slot| self.special.holds(*slot)).collect();
         for slot in touched {
             self.hold_row(slot);

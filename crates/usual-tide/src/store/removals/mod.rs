@@ -77,6 +77,22 @@ impl<K> PendingRemoval<K> {
         self.rows.iter().map(|(_, slot)| *slot)
     }
 
+    /// The same with another row, or none, in the place of one.
+    pub(super) fn with_row(&self, from: Slot, to: Option<(K, Slot)>) -> Self
+    where
+        K: Clone,
+    {
+        let mut rows = Vec::clone(&self.rows);
+        if let Some(at) = rows.iter().position(|(_, slot)| *slot == from) {
+            match to {
+                Some(row) => rows[at] = row,
+                None => drop(rows.remove(at)),
+            }
+        }
+        let (rows, due) = (Arc::new(rows), self.due);
+        Self { rows, due }
+    }
+
     /// When it counts as confirmed, on the app's own clock.
     pub fn due(&self) -> Option<Duration> {
         self.due

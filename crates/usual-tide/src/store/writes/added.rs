@@ -39,7 +39,9 @@ impl<T: Item> Store<T> {
             RowPlace::End => self.len().saturating_sub(tickets.index.at_end),
             RowPlace::Same | RowPlace::Elsewhere => return false,
         };
-        if renaming.is_some_and(|renaming| self.contains(&renaming.to)) {
+        // An item may have the key by now, perhaps one that waits to be removed.
+        let is_known = |key: &T::Key| self.contains(key) || self.waiting_of(key) > 0;
+        if renaming.is_some_and(|renaming| is_known(&renaming.to)) {
             return false;
         }
         let of_item = tickets.index.of_item(&write.key).iter();
@@ -116,6 +118,9 @@ impl<T: Item> Store<T> {
             Some((item, key)) if *item.key() != key => {
                 self.remove_row(slot);
                 self.insert_if_room(Arc::new(item.clone()), at);
+                if let Some(now) = self.slot(item.key()) {
+                    self.hand_over(slot, now);
+                }
                 return;
             }
             Some((item, _)) => self.swap_item(slot, Arc::new(item.clone())),

@@ -6,6 +6,7 @@ use super::below_writes::Waiting;
 use super::write::{Show, Ticket, Write, WriteKind};
 use crate::item::Item;
 use crate::list::UnknownList;
+use crate::order::Slot;
 use crate::store::Store;
 use crate::store::history::ItemEdit;
 use crate::store::journal::Origin;
@@ -68,7 +69,7 @@ impl<T: Item> Store<T> {
         if done.is_ok() {
             writes.iter().for_each(|write| self.end_waiting(write, 0));
             for write in &writes {
-                self.update_added(write, &write.key);
+                self.update_added(write, &write.key, None);
             }
         }
         Ok(done)
@@ -139,6 +140,12 @@ impl<T: Item> Store<T> {
         let is_same = key == write.key;
         let tickets = self.tracked()?;
         let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
+        let renamed = renaming.as_ref();
+        let renamed = renamed.filter(|renaming| renaming.until.is_none());
+        let row = renamed.and_then(|_| self.row_shown_for(&write));
+        // What the source has is not what is shown where other writes of the item wait.
+        let below_others = self.waiting_of(&write.key) > 1;
+        let version_below = item.clone().filter(|_| below_others).map(Arc::new);
         let version = item.as_ref();
         let is_done = is_same
             && (self.confirm_oldest(&write, version) || self.confirm_in_place(&write, version));
@@ -146,6 +153,9 @@ impl<T: Item> Store<T> {
             let Ok(()) = self.below_writes(|store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
                 store.apply_confirmed(&write, item);
+                if let Some((row, now)) = row.zip(store.slot(&key)) {
+                    store.hand_over(row, now);
+                }
                 if let Some(renaming) = &renaming {
                     waiting.iter_mut().for_each(|write| renaming.apply(write));
                 }
@@ -156,7 +166,10 @@ impl<T: Item> Store<T> {
         if let (Some(tickets), Some(renaming)) = (&mut self.tickets, &renaming) {
             tickets.rename_refused(renaming);
         }
-        self.update_added(&write, &key);
+        if row.is_some() {
+            self.base.note_given_key(&write.key, &key);
+        }
+        self.update_added(&write, &key, version_below);
         tracing::debug!(%ticket, ?key, "confirmed");
         Ok(())
     }
@@ -309,18 +322,31 @@ impl<T: Item> Store<T> {
         }
     }
 
-    /// Steps that can be undone know an added item by the version that the source has made of it.
-    fn update_added(&mut self, write: &Write<T>, key: &T::Key) {
+    /// Steps that can be undone know an added item by the version that the source has made of it: the one that is shown, or
+    /// the one below, where other writes of the item wait.
+    fn update_added(&mut self, write: &Write<T>, key: &T::Key, below: Option<Arc<T>>) {
         if write.kind() != WriteKind::Add || write.show == Show::WhenConfirmed {
             return;
         }
-        let still_waits = self.waiting_of(key) > 0;
-        let now = self.get(key).cloned();
-        if let (Some(added), Some(now), false) = (&write.after, now, still_waits)
-            && !Arc::ptr_eq(added, &now)
+        let version = match self.waiting_of(key) > 0 {
+            true => below,
+            false => self.get(key).cloned(),
+        };
+        if let (Some(added), Some(version)) = (&write.after, version)
+            && !Arc::ptr_eq(added, &version)
         {
-            self.history.update_added(added, &now);
+            self.history.update_added(added, &version);
         }
+    }
+
+    /// The row that shows what a write has added.
+    fn row_shown_for(&self, write: &Write<T>) -> Option<Slot> {
+        let layers = &self.tickets.as_ref()?.layers;
+        let (_, layer) = layers.range(..=write.ticket).next_back()?;
+        let is_its =
+            |edit: &ItemEdit<T>| matches!(edit, ItemEdit::Added { .. }) && *edit.key() == write.key;
+        let is_added = write.kind() == WriteKind::Add && layer.edits.iter().any(is_its);
+        self.slot(&write.key).filter(|_| is_added)
     }
 
     pub(super) fn waiting_of(&self, key: &T::Key) -> usize {

@@ -28,6 +28,12 @@ impl<T: Item> Store<T> {
         tickets.is_some_and(|tickets| !tickets.layers.is_empty())
     }
 
+    /// Whether writes that wait are taken off and made again at this moment: what is added then was there before.
+    pub(in crate::store) fn is_underneath(&self) -> bool {
+        let tickets = self.tickets.as_deref();
+        tickets.is_some_and(|tickets| tickets.is_underneath)
+    }
+
     /// Changes what the source has, and may change the writes that wait. O(p log n) a list in the p
     /// writes, besides the change.
     pub(in crate::store) fn below_writes<R, E>(
@@ -136,7 +142,7 @@ impl<T: Item> Store<T> {
             };
             if let Some(slot) = self.slot(item.key()) {
                 self.journal.steps.push(Step::Gone { slot: blank });
-                self.hand_over(blank, slot);
+                self.hand_over_blank(blank, slot);
                 continue;
             }
             let behind = after.map(|row| self.base.source.position(row));

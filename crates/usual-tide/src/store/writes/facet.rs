@@ -71,6 +71,36 @@ impl<'a, T: Item> Writes<'a, T> {
     }
 }
 
+impl<'a, T: Item> Writes<'a, T> {
+    /// The key that the source has given an item which was added under another
+    /// ([`confirm_as`](WritesMut::confirm_as)): for keys that the app has kept. `None` where no item was added under that key
+    /// and given another, and where an item has that key again. O(1).
+    ///
+    /// Drafts, held rows, pending removals, steps that can be undone and a [`Selection`](crate::Selection) follow the item by
+    /// themselves. For a view it is another row: the one leaves, and the other arrives in its place.
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Store};
+    /// # use usual_tide_pieces::with_title::Piece;
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |id: u32, title: &str| Piece { id, title: title.into() };
+    /// let mut store = Store::load([piece(1, "Bowl")])?;
+    /// store.writes_mut().track();
+    /// store.add(piece(900, "Mug"), Place::End)?;
+    /// let draft = store.drafts_mut().begin(&900)?;
+    ///
+    /// let add = store.writes().pending().next().ok_or("one waits")?.ticket;
+    /// store.writes_mut().confirm_as(add, piece(2, "Mug"))?;
+    /// assert_eq!(store.writes().given_key(&900), Some(&2));
+    /// assert_eq!(store.drafts().current(&draft).map(|piece| piece.id), Some(2));
+    /// # Ok(()) }
+    /// ```
+    pub fn given_key(&self, added: &T::Key) -> Option<&'a T::Key> {
+        let given = self.store.base.given_keys.now(added)?;
+        (!self.store.contains(added)).then_some(given)
+    }
+}
+
 impl<T: Item> WritesMut<'_, T> {
     /// From now on each edit that a person makes waits for the source's answer: every edit, batch, draft, undo
     /// and confirmed removal gets a [`Ticket`] for each item that it changes, and

@@ -1,8 +1,11 @@
 //! What a person has marked in a list.
 
+mod follow;
+
+pub use follow::SelectionChange;
+
 use super::positions::PositionError;
 use super::view::{BoundList, Presence};
-use crate::change::{ChangeSet, Followed};
 use crate::item::Item;
 use hashbrown::HashSet;
 use std::fmt;
@@ -14,7 +17,7 @@ use std::sync::Arc;
 /// It is kept by the change sets that the view applies: pass each to [`follow`](Self::follow). Rows that a filter,
 /// a search, a window or a collapsed section hides stay selected, and the current row is current again when it
 /// comes back. A row that is removed is selected no longer, unless an undo or the cancelling of its removal
-/// brings it back.
+/// brings it back. An item that was added and gets another key from the source is what it was: current, selected, open.
 ///
 /// ```
 /// use usual_tide::{Item, Query, Selection, Store};
@@ -84,23 +87,8 @@ pub struct Selection<T: Item> {
     /// Rows that were selected since the last change set was followed.
     chosen: Vec<T::Key>,
     open: Option<T::Key>,
-}
-
-/// What a change did to a selection.
-#[derive(Clone, PartialEq, Eq, Debug)]
-#[non_exhaustive]
-pub struct SelectionChange<K> {
-    /// The row that was current and is not any more: it is hidden or removed, and its successor is current now,
-    /// or else its predecessor; or the row that the person had made current has come back.
-    pub left: Option<K>,
-    /// Selected rows that were removed, in the order that they had.
-    pub removed: Vec<K>,
-    /// Selected rows that are hidden now, in the order that they had; they stay selected.
-    pub hidden: Vec<K>,
-    /// Selected rows that are shown again, in their order.
-    pub returned: Vec<K>,
-    /// The row that was open and was removed.
-    pub closed: Option<K>,
+    /// How many keys that the source has given to added items are followed.
+    given_keys: u64,
 }
 
 impl<T: Item> Selection<T> {
@@ -114,6 +102,7 @@ impl<T: Item> Selection<T> {
             lost: HashSet::new(),
             chosen: Vec::new(),
             open: None,
+            given_keys: 0,
         }
     }
 
@@ -192,8 +181,10 @@ impl<T: Item> Selection<T> {
     /// # Ok(()) }
     /// ```
     pub fn hidden_in(&self, rows: &BoundList<'_, T>) -> Vec<T::Key> {
+        // No change set tells of another key for a row that is hidden.
+        let keys = self.selected.iter().map(|key| rows.key_now(key));
         let hidden = |key: &&T::Key| rows.presence(key) == Presence::Hidden;
-        self.selected.iter().filter(hidden).cloned().collect()
+        keys.filter(hidden).cloned().collect()
     }
 
     /// Makes a row current and the only one selected. `false`, and nothing has changed, when the list does not
@@ -277,9 +268,9 @@ impl<T: Item> Selection<T> {
         Ok(())
     }
 
-    /// Makes a row current and selects the range from the row that was selected or toggled last, or from the
-    /// first row when that is not shown. What was selected outside of the range no longer is. `false`, and nothing
-    /// has changed, when the list does not show the row. O(rows in the range).
+    /// Makes a row current and selects the range from the row that was selected or toggled last; where that is not shown
+    /// any more, from the current row, or from the first without one. What was selected outside of the range no longer is.
+    /// `false`, and nothing has changed, when the list does not show the row. O(rows in the range).
     pub fn extend_to(&mut self, rows: &BoundList<'_, T>, key: &T::Key) -> bool {
         let position = rows.position(key);
         position.is_some_and(|position| self.extend_to_at(rows, position).is_ok())
@@ -296,11 +287,15 @@ impl<T: Item> Selection<T> {
         position: usize,
     ) -> Result<(), PositionError> {
         let key = key_at(rows, position)?;
-        let anchor = self
-            .anchor
-            .as_ref()
-            .and_then(|anchor| rows.position(anchor));
-        let anchor = anchor.unwrap_or(0);
+        let position_of = |key: &T::Key| rows.position(key);
+        let anchor = match self.anchor.as_ref().and_then(position_of) {
+            Some(anchor) => anchor,
+            None => {
+                let anchor = self.current().and_then(position_of).unwrap_or(0);
+                self.anchor = key_at(rows, anchor).ok();
+                anchor
+            }
+        };
         let range = anchor.min(position)..anchor.max(position) + 1;
         self.choose_all(rows.items_in(range));
         self.go_to(key, position);
@@ -344,106 +339,6 @@ impl<T: Item> Selection<T> {
     /// Closes the open row.
     pub fn close(&mut self) {
         self.open = None;
-    }
-
-    /// Follows a change set that the view applies; `rows` are the rows after it. Tells what that did to the
-    /// selection. O(k log n) in the rows that left and came.
-    pub fn follow(
-        &mut self,
-        changes: &ChangeSet<T>,
-        rows: &BoundList<'_, T>,
-    ) -> SelectionChange<T::Key> {
-        let mut change = SelectionChange {
-            left: None,
-            removed: Vec::new(),
-            hidden: Vec::new(),
-            returned: Vec::new(),
-            closed: None,
-        };
-        let mut gone_from = None;
-        for run in changes.removed() {
-            for (position, item) in run.range().zip(run.rows.iter()) {
-                let key = item.key();
-                if self.selected.contains(key) {
-                    self.note_gone(key, rows, &mut change);
-                }
-                if self.current() == Some(key) {
-                    gone_from = Some(position);
-                }
-            }
-        }
-        // A row that came and went between two change sets is in neither.
-        let hidden: HashSet<T::Key> = change.hidden.iter().cloned().collect();
-        for key in std::mem::take(&mut self.chosen) {
-            let is_selected = || self.selected.contains(&key) && !hidden.contains(&key);
-            if !rows.shows(&key) && is_selected() {
-                self.note_gone(&key, rows, &mut change);
-            }
-        }
-        if !self.selected.is_empty() || !self.lost.is_empty() {
-            for item in changes.inserted().iter().flat_map(|run| run.rows.iter()) {
-                let key = item.key();
-                if self.lost.remove(key) {
-                    self.selected.insert(key.clone());
-                }
-                if self.selected.contains(key) {
-                    change.returned.push(key.clone());
-                }
-            }
-        }
-        let is_gone = |key: &T::Key| rows.presence(key) == Presence::Absent;
-        if self.open.as_ref().is_some_and(is_gone) {
-            change.closed = self.open.take();
-        }
-        change.left = self.follow_current(changes, rows, gone_from);
-        change
-    }
-
-    /// Notes that a selected row is not shown any more.
-    fn note_gone(
-        &mut self,
-        key: &T::Key,
-        rows: &BoundList<'_, T>,
-        change: &mut SelectionChange<T::Key>,
-    ) {
-        match rows.presence(key) {
-            Presence::Absent => {
-                self.selected.remove(key);
-                self.lost.insert(key.clone());
-                change.removed.push(key.clone());
-            }
-            Presence::Hidden => change.hidden.push(key.clone()),
-            Presence::Shown(_) => {}
-        }
-    }
-
-    /// Brings the current row in step; gives the one that is not current any more.
-    fn follow_current(
-        &mut self,
-        changes: &ChangeSet<T>,
-        rows: &BoundList<'_, T>,
-        gone_from: Option<usize>,
-    ) -> Option<T::Key> {
-        let back = self.wanted.as_ref();
-        if let Some(position) = back.and_then(|key| rows.position(key))
-            && let Some(key) = self.wanted.take()
-        {
-            let before = self.current.replace((key, position));
-            return before.map(|before| before.0);
-        }
-        let (key, position) = self.current.take()?;
-        if let Some(position) = rows.position(&key) {
-            self.current = Some((key, position));
-            return None;
-        }
-        let nearest = match gone_from.and_then(|position| changes.follow(position)) {
-            Some(Followed::At(nearest)) => Some(nearest),
-            Some(Followed::Gone(nearest)) => nearest,
-            None => rows.len().checked_sub(1).map(|last| last.min(position)),
-        };
-        self.current = nearest.and_then(|position| Some((key_at(rows, position).ok()?, position)));
-        self.wanted.get_or_insert_with(|| key.clone());
-        Some(key)
     }
 
     fn go_to(&mut self, key: T::Key, position: usize) {

@@ -1,0 +1,178 @@
+//! An item that is added under a key of the app's and that the source gives another: what was begun with it goes on.
+
+use usual_tide::lists::Presence;
+use usual_tide::removals::EndedRemoval;
+use usual_tide::text::Folding;
+use usual_tide::writes::Ticket;
+use usual_tide::{Feed, Item, ListId, Place, Query, Rules, Selection, Store};
+
+#[derive(Clone, PartialEq, Debug, Item)]
+struct Piece {
+    #[item(key)]
+    id: u32,
+    title: String,
+    height_mm: u32,
+}
+
+fn piece(id: u32, title: &str) -> Piece {
+    Piece {
+        id,
+        title: title.into(),
+        height_mm: 90,
+    }
+}
+
+/// A list sorted by title in which piece 900 waits to be added.
+fn waiting() -> (Store<Piece>, ListId, Feed<Piece>, Ticket) {
+    let mut store = Store::load([piece(1, "Bowl"), piece(2, "Cup"), piece(3, "Jug")]).unwrap();
+    let list = store.bind(Query::new().sort(Piece::TITLE));
+    store.writes_mut().track();
+    store.add(piece(900, "Ewer"), Place::End).unwrap();
+    let feed = store.feed(list).unwrap();
+    let ticket = store.writes().pending().next().unwrap().ticket;
+    (store, list, feed, ticket)
+}
+
+fn shown(store: &Store<Piece>, list: ListId) -> Vec<u32> {
+    let rows = store.list(list).unwrap();
+    rows.items().map(|piece| piece.id).collect()
+}
+
+#[test]
+fn a_draft_goes_on_and_keeps_its_row_in_place() {
+    let (mut store, list, _feed, ticket) = waiting();
+    let unique = Rules::new().unique(Piece::TITLE, Folding::Exact);
+    store.set_rules(unique).unwrap();
+    let mut draft = store.drafts_mut().begin(&900).unwrap();
+    store
+        .edit(&900, |piece| piece.title = "Vase".into())
+        .unwrap();
+    store
+        .writes_mut()
+        .confirm_as(ticket, piece(4, "Ewer"))
+        .unwrap();
+    assert_eq!(shown(&store, list), [1, 2, 4, 3], "it is held");
+    // Its own title is not one that another has.
+    draft.type_text("title", "Vase").unwrap();
+    assert_eq!(store.drafts().failures(&draft), []);
+    draft.type_text("height_mm", "120").unwrap();
+    assert_eq!(store.drafts().current(&draft).unwrap().id, 4);
+    store.drafts_mut().commit(draft).unwrap();
+    assert_eq!(shown(&store, list), [1, 2, 3, 4]);
+    assert_eq!(store.get(&4).unwrap().height_mm, 120);
+    let waiting: Vec<u32> = store.writes().pending().map(|write| write.key).collect();
+    assert_eq!(waiting, [4, 4]);
+}
+
+#[test]
+fn a_conflict_is_settled_under_the_new_key() {
+    use usual_tide::drafts::{CommitProblem, Prefer};
+    let (mut store, list, _feed, ticket) = waiting();
+    let mut draft = store.drafts_mut().begin(&900).unwrap();
+    draft.set(Piece::TITLE, "Pot".into()).unwrap();
+    store
+        .writes_mut()
+        .confirm_as(ticket, piece(4, "Ewer, wide"))
+        .unwrap();
+    let refused = store.drafts_mut().commit(draft).unwrap_err();
+    let CommitProblem::Conflict(conflict) = refused.problem else {
+        panic!("{}", refused.problem);
+    };
+    let mut draft = *refused.draft;
+    draft.settle(*conflict, Prefer::Mine);
+    assert_eq!((draft.key(), draft.item().id), (&4, 4));
+    draft.set(Piece::HEIGHT_MM, 70).unwrap();
+    store.drafts_mut().commit(draft).unwrap();
+    assert_eq!(*store.get(&4).unwrap().title, *"Pot");
+    assert_eq!(shown(&store, list), [1, 2, 3, 4]);
+}
+
+#[test]
+fn it_stays_current_selected_and_open() {
+    let (mut store, list, feed, ticket) = waiting();
+    let on_screen = store.list(list).unwrap().version();
+    let mut selection = Selection::new();
+    assert!(selection.select(&store.list(list).unwrap(), &900));
+    assert!(selection.open(&store.list(list).unwrap(), &900));
+    store
+        .writes_mut()
+        .confirm_as(ticket, piece(4, "Ewer"))
+        .unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    let rows = store.list(list).unwrap();
+    let change = selection.follow(&changes, &rows);
+    assert_eq!((change.left, change.closed), (None, None));
+    assert!(change.removed.is_empty() && change.returned.is_empty());
+    assert_eq!(
+        (selection.current(), selection.open_row()),
+        (Some(&4), Some(&4))
+    );
+    assert_eq!(selection.selected_in(&rows), [4]);
+    // What a button stored before names the row that the person saw.
+    assert_eq!(rows.key_shown(2, on_screen), Ok(4));
+    assert_eq!(rows.presence(&900), Presence::Absent);
+    assert_eq!(store.writes().given_key(&900), Some(&4));
+    assert_eq!(store.writes().given_key(&4), None);
+}
+
+#[test]
+fn a_pending_removal_is_that_of_the_item() {
+    let (mut store, list, _feed, ticket) = waiting();
+    let asked = store.removals_mut().begin(&[2, 900]).unwrap();
+    store
+        .writes_mut()
+        .confirm_as(ticket, piece(4, "Ewer"))
+        .unwrap();
+    assert_eq!(shown(&store, list), [1, 3]);
+    let pending = store.removals().get(asked).unwrap();
+    assert_eq!(pending.keys().copied().collect::<Vec<_>>(), [2, 4]);
+    let EndedRemoval { items, gone, .. } = store.removals_mut().confirm(asked).unwrap();
+    assert_eq!((items.len(), gone.len()), (2, 0));
+    assert!(!store.contains(&4));
+}
+
+#[test]
+fn its_edits_and_its_addition_can_be_undone_and_done_again() {
+    let (mut store, _list, _feed, ticket) = waiting();
+    store.edit(&900, |piece| piece.height_mm = 120).unwrap();
+    store
+        .writes_mut()
+        .confirm_as(ticket, piece(4, "Ewer, by the source"))
+        .unwrap();
+    let undone = store.history_mut().undo().unwrap().unwrap();
+    assert_eq!((undone.keys, undone.skipped), (vec![4], vec![]));
+    assert_eq!(store.get(&4).unwrap().height_mm, 90);
+    let undone = store.history_mut().undo().unwrap().unwrap();
+    assert_eq!((undone.keys, undone.skipped), (vec![4], vec![]));
+    assert_eq!(store.len(), 3);
+    store.history_mut().redo().unwrap().unwrap();
+    store.history_mut().redo().unwrap().unwrap();
+    assert_eq!(store.get(&4).unwrap().height_mm, 120);
+}
+
+#[test]
+fn it_is_one_with_the_row_that_the_source_told_of_before_it_answered() {
+    let (mut store, list, feed, ticket) = waiting();
+    let mut selection = Selection::new();
+    selection.select(&store.list(list).unwrap(), &900);
+    let draft = store.drafts_mut().begin(&900).unwrap();
+    store
+        .from_source(|store| store.add(piece(4, "Ewer"), Place::End))
+        .unwrap();
+    let follow = |store: &Store<Piece>, selection: &mut Selection<Piece>| {
+        let changes = feed.read(store).unwrap().unwrap();
+        selection.follow(&changes, &store.list(list).unwrap())
+    };
+    follow(&store, &mut selection);
+    store
+        .writes_mut()
+        .confirm_as(ticket, piece(4, "Ewer"))
+        .unwrap();
+    let change = follow(&store, &mut selection);
+    assert_eq!((change.left, change.removed), (None, vec![]));
+    assert_eq!(selection.current(), Some(&4));
+    assert_eq!(store.drafts().current(&draft).unwrap().id, 4);
+    // The row is held from now on.
+    store.edit(&4, |piece| piece.title = "Zinc".into()).unwrap();
+    assert_eq!(shown(&store, list), [1, 2, 4, 3]);
+}
