@@ -48,6 +48,24 @@ fn a_range_is_taken_from_the_row_that_was_selected_last() {
 }
 
 #[test]
+fn a_range_whose_first_row_is_gone_begins_at_the_current_row() {
+    let (mut store, list) = store(10);
+    let feed = store.feed(list).unwrap();
+    let mut selection = Selection::new();
+    selection.select_at(&store.list(list).unwrap(), 6).unwrap();
+    store.remove(&6).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    selection.follow(&changes, &store.list(list).unwrap());
+    assert_eq!(selection.current(), Some(&7));
+    let rows = store.list(list).unwrap();
+    assert!(selection.extend_to(&rows, &8));
+    assert_eq!(selection.selected_in(&rows), [7, 8]);
+    // The range has its first row from then on.
+    assert!(selection.extend_to(&rows, &5));
+    assert_eq!(selection.selected_in(&rows), [5, 7]);
+}
+
+#[test]
 fn rows_are_marked_by_key_as_well_and_what_is_not_shown_changes_nothing() {
     let (mut store, list) = store(4);
     store.edit(&3, |piece| piece.fired = true).unwrap();

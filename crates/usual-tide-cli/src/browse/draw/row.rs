@@ -52,8 +52,9 @@ pub(super) fn draw(row: &RowLook<'_>, area: Rect, frame: &mut Frame<'_>) {
         let place = Rect::new(area.x + MARGIN, area.y, wide.min(area.width), 1);
         frame.render_widget(Line::styled(number, style.patch(QUIET)), place);
     }
-    // While a row is edited it shows what it would be.
-    let item = row.editing.map_or(row.item, |editing| editing.draft.item());
+    // While a row is edited it shows what it would be, and the key that it has.
+    let edited = row.editing.map_or(row.item, |editing| editing.draft.item());
+    let key = row.app.columns.key();
     for (at, x, wide) in row.columns {
         let Some(column) = row.app.columns.get(*at) else {
             continue;
@@ -62,6 +63,10 @@ pub(super) fn draw(row: &RowLook<'_>, area: Rect, frame: &mut Frame<'_>) {
         let style = match is_cell {
             true => style.patch(BOLD).patch(UNDERLINED),
             false => style,
+        };
+        let item = match key == Some(*at) {
+            true => row.item,
+            false => edited,
         };
         let line = cell(column, item, usize::from(*wide), row.search, style);
         frame.render_widget(line, Rect::new(*x, area.y, *wide, 1));

@@ -1,5 +1,6 @@
 //! `usual-tide browse` in a terminal.
 
+mod given_keys;
 mod terminal;
 
 use crate::serving::Server;

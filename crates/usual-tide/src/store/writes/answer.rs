@@ -144,8 +144,8 @@ impl<T: Item> Store<T> {
         let renamed = renamed.filter(|renaming| renaming.until.is_none());
         let row = renamed.and_then(|_| self.row_shown_for(&write));
         // What the source has is not what is shown where other writes of the item wait.
-        let below_others = self.waiting_of(&write.key) > 1;
-        let version_below = item.clone().filter(|_| below_others).map(Arc::new);
+        let is_below = item.as_ref().filter(|_| self.waiting_of(&write.key) > 1);
+        let version_below = is_below.map(|item| Arc::new(item.clone()));
         let version = item.as_ref();
         let is_done = is_same
             && (self.confirm_oldest(&write, version) || self.confirm_in_place(&write, version));
