@@ -3,7 +3,7 @@
 use super::Layer;
 use super::RefusedWrite;
 use super::below_writes::Waiting;
-use super::write::{Show, Ticket, Write, WriteKind};
+use super::write::{Renaming, Show, Ticket, Write, WriteKind};
 use crate::item::Item;
 use crate::list::UnknownList;
 use crate::order::Slot;
@@ -140,9 +140,10 @@ impl<T: Item> Store<T> {
         let is_same = key == write.key;
         let tickets = self.tracked()?;
         let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
-        let renamed = renaming.as_ref();
-        let renamed = renamed.filter(|renaming| renaming.until.is_none());
-        let row = renamed.and_then(|_| self.row_shown_for(&write));
+        let is_new = write.kind() == WriteKind::Add;
+        let is_its_item = |renaming: &Renaming<T::Key>| is_new && renaming.until.is_none();
+        let is_renamed = renaming.as_ref().is_some_and(is_its_item);
+        let row = is_renamed.then(|| self.row_shown_for(&write)).flatten();
         // What the source has is not what is shown where other writes of the item wait.
         let is_below = item.as_ref().filter(|_| self.waiting_of(&write.key) > 1);
         let version_below = is_below.map(|item| Arc::new(item.clone()));
@@ -166,7 +167,7 @@ impl<T: Item> Store<T> {
         if let (Some(tickets), Some(renaming)) = (&mut self.tickets, &renaming) {
             tickets.rename_refused(renaming);
         }
-        if row.is_some() {
+        if is_renamed {
             self.base.note_given_key(&write.key, &key);
         }
         self.update_added(&write, &key, version_below);
@@ -345,7 +346,7 @@ impl<T: Item> Store<T> {
         let (_, layer) = layers.range(..=write.ticket).next_back()?;
         let is_its =
             |edit: &ItemEdit<T>| matches!(edit, ItemEdit::Added { .. }) && *edit.key() == write.key;
-        let is_added = write.kind() == WriteKind::Add && layer.edits.iter().any(is_its);
+        let is_added = layer.edits.iter().any(is_its);
         self.slot(&write.key).filter(|_| is_added)
     }
 
