@@ -125,6 +125,8 @@ struct World {
     next_of_source: u16,
     /// The keys that the source has given items which it has told of.
     delivered: BTreeMap<u16, u16>,
+    /// All writes that added an item, by their numbers, and its key.
+    additions: BTreeSet<(u64, u16)>,
 }
 
 fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
@@ -169,6 +171,7 @@ impl World {
             next: 4,
             next_of_source: SOURCES + 4,
             delivered: BTreeMap::new(),
+            additions: BTreeSet::new(),
         }
     }
 
@@ -199,7 +202,10 @@ impl World {
         let of_lists: Vec<(Vec<String>, BTreeSet<String>, _, _)> =
             self.lists.iter().map(of_list).collect();
         let current = |draft| self.store.drafts().current(draft);
-        let pending = self.store.removals();
+        let (pending, all) = (
+            self.store.removals(),
+            self.store.list(self.lists[0].list).unwrap(),
+        );
         Seen {
             rows: of_lists.iter().map(|list| list.0.clone()).collect(),
             selected: of_lists.iter().map(|list| list.1.clone()).collect(),
@@ -212,7 +218,12 @@ impl World {
                 .collect(),
             removals: pending
                 .iter()
-                .map(|(_, removal)| removal.keys().filter_map(piece).collect())
+                .map(|(_, removal)| {
+                    let concealed = removal
+                        .keys()
+                        .filter(|key| all.position(&now(key)).is_none());
+                    concealed.filter_map(piece).collect()
+                })
                 .collect(),
         }
     }
@@ -377,13 +388,11 @@ impl World {
             ..Thing::clone(added)
         };
         // An undo and a redo add it again under the same key: what the source has then comes of several writes.
-        let is_first = added.key < SOURCES;
-        let is_once = is_first
-            && pending
-                .iter()
-                .filter(|write| write.key == added.key && write.before.is_none())
-                .count()
-                == 1;
+        let of_key = self
+            .additions
+            .iter()
+            .filter(|added_by| added_by.1 == added.key);
+        let is_once = added.key < SOURCES && of_key.count() == 1;
         let before = self.seen();
         let there = self.store.contains(&added.key);
         self.store
@@ -428,6 +437,8 @@ proptest! {
         let mut world = World::new();
         for op in &ops {
             world.run(op);
+            let adds = world.store.writes().pending().filter(|write| write.kind() == WriteKind::Add);
+            world.additions.extend(adds.map(|write| (write.number(), write.key)));
             world.store.check().unwrap();
             world.follow();
             for draft in &world.drafts {
