@@ -41,9 +41,9 @@ pub use fields::Fields;
 pub use generate::KeyCounter;
 #[cfg(feature = "uuid")]
 pub use generate::uuid_key;
-#[cfg(feature = "record")]
 pub(crate) use given_keys::GivenKeys;
 pub use input::InputError;
+#[cfg(feature = "record")]
 pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, short_integer};
 #[cfg(feature = "record")]
 pub use json::{KeyError, RecordKey};

@@ -278,11 +278,10 @@ impl World {
                 }
             }
             Op::Propose { which } => {
-                let proposed = self.key(which).map(|key| {
-                    let removal = self.store.removals_mut().begin(&[key]);
-                    self.removals.extend(removal);
-                });
-                drop(proposed);
+                if let Some(key) = self.key(which) {
+                    self.removals
+                        .extend(self.store.removals_mut().begin(&[key]));
+                }
             }
             Op::Cancel { which } => {
                 if let Some(at) = pick(which, &self.removals) {
