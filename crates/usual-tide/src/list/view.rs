@@ -6,8 +6,7 @@ use super::positions::PositionError;
 use super::state::{Context, ListState};
 use super::version::Version;
 use crate::change::{Layout, Section, SectionReplica, SectionRow};
-use crate::item::SectionKey;
-use crate::item::{GivenKeys, Item};
+use crate::item::{GivenKeys, Item, SectionKey};
 use crate::order::Slot;
 use crate::query::{Query, Window};
 use std::fmt;
@@ -289,8 +288,7 @@ impl<'a, T: Item> BoundList<'a, T> {
 
     /// The key of the row that was shown at a position when the list had a version: what the person
     /// saw, even when the row has moved or is gone by now; where the source has given that item another key since, that
-    /// key. The last 64 changes of a list are always known, more
-    /// while they have few rows. O(changes since).
+    /// key. The last 64 changes of a list are always known, more while they have few rows. O(changes since).
     ///
     /// ```
     /// use usual_tide::{Item, Place, Query, Store};

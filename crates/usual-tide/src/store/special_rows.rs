@@ -42,9 +42,15 @@ pub(super) enum PriorSpecial<K> {
         number: u64,
         was: Option<PendingRemoval<K>>,
     },
+    /// In its place the removal had another row, with the key of that.
+    RemovalRow {
+        number: u64,
+        row: Slot,
+        was: (K, Slot),
+    },
 }
 
-impl<K> SpecialRows<K> {
+impl<K: Clone> SpecialRows<K> {
     pub(super) fn new() -> Self {
         Self {
             drafts: BTreeMap::new(),
@@ -77,7 +83,9 @@ impl<K> SpecialRows<K> {
         match changed {
             PriorSpecial::Held { slot, .. } => Some(*slot),
             PriorSpecial::Draft { number, .. } => self.draft(*number)?.slot,
-            PriorSpecial::Blank { .. } | PriorSpecial::Removal { .. } => None,
+            PriorSpecial::Blank { .. }
+            | PriorSpecial::Removal { .. }
+            | PriorSpecial::RemovalRow { .. } => None,
         }
     }
 
@@ -134,6 +142,11 @@ impl<K> SpecialRows<K> {
                 Some(removal) => self.removals.insert(number, removal),
                 None => self.removals.remove(&number),
             }),
+            PriorSpecial::RemovalRow { number, row, was } => {
+                if let Some(removal) = self.removals.get_mut(&number) {
+                    removal.replace_row(row, was);
+                }
+            }
         }
     }
 }
@@ -226,14 +239,17 @@ impl<T: Item> Store<T> {
     /// Makes a row one of a pending removal in the place of another, unless it is in one already.
     fn hand_over_removal(&mut self, number: u64, from: Slot, to: Slot) {
         let key = self.base.items.get(to).map(|item| item.key().clone());
-        let (Some(removal), Some(key)) = (self.special.removals.get(&number).cloned(), key) else {
+        let Some(key) = key.filter(|_| !self.base.concealed.contains_key(&to)) else {
             return;
         };
-        let is_in_one = self.base.concealed.contains_key(&to);
-        let removal = removal.with_row(from, (!is_in_one).then_some((key, to)));
-        let was = self.special.removals.insert(number, removal);
-        self.note_special(PriorSpecial::Removal { number, was });
-        if !is_in_one {
+        let removal = self.special.removals.get_mut(&number);
+        let replaced = removal.and_then(|removal| removal.replace_row(from, (key, to)));
+        if let Some(was) = replaced {
+            self.note_special(PriorSpecial::RemovalRow {
+                number,
+                row: to,
+                was,
+            });
             self.base.concealed.insert(to, number);
             self.journal.steps.push(Step::Concealed { slot: to });
         }

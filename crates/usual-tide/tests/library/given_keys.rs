@@ -1,5 +1,9 @@
 //! An item that is added under a key of the app's and that the source gives another: what was begun with it goes on.
 
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+use std::sync::atomic::Ordering::Relaxed;
 use usual_tide::lists::Presence;
 use usual_tide::removals::EndedRemoval;
 use usual_tide::text::Folding;
@@ -175,4 +179,56 @@ fn it_is_one_with_the_row_that_the_source_told_of_before_it_answered() {
     // The row is held from now on.
     store.edit(&4, |piece| piece.title = "Zinc".into()).unwrap();
     assert_eq!(shown(&store, list), [1, 2, 4, 3]);
+}
+
+#[test]
+fn all_is_as_before_where_a_filter_panics() {
+    let angry = Arc::new(AtomicBool::new(false));
+    let is_angry = Arc::clone(&angry);
+    let filter = move |piece: &Piece| !is_angry.load(Relaxed) || panic!("{}", piece.title);
+    let mut store = Store::load([piece(1, "Bowl"), piece(2, "Cup")]).unwrap();
+    let list = store.bind(Query::new().filter(filter).sort(Piece::TITLE));
+    store.writes_mut().track();
+    for id in [900, 901, 902] {
+        store.add(piece(id, "Ewer"), Place::End).unwrap();
+    }
+    // Where a row waits that is at neither end, all that waits is made again, and this row is asked for.
+    store.add(piece(903, "Jug"), Place::After(1)).unwrap();
+    let tickets: Vec<Ticket> = store.writes().pending().map(|write| write.ticket).collect();
+    let draft = store.drafts_mut().begin(&901).unwrap();
+    store.hold(&901).unwrap();
+    let asked = store.removals_mut().begin(&[1, 902]).unwrap();
+    let before = shown(&store, list);
+
+    angry.store(true, Relaxed);
+    for (ticket, id) in [(tickets[1], 5), (tickets[2], 6)] {
+        let answer = AssertUnwindSafe(|| {
+            let answered = store.writes_mut().confirm_as(ticket, piece(id, "Ewer"));
+            answered.unwrap();
+        });
+        catch_unwind(answer).unwrap_err();
+    }
+    angry.store(false, Relaxed);
+    store.check().unwrap();
+    assert_eq!(shown(&store, list), before);
+    assert_eq!(store.drafts().current(&draft).unwrap().id, 901);
+    let pending = store.removals().get(asked).unwrap();
+    assert_eq!(pending.keys().copied().collect::<Vec<_>>(), [1, 902]);
+    assert_eq!(store.writes().given_key(&901), None);
+    // It is held still, and the removal is still one of that row.
+    store
+        .edit(&901, |piece| piece.title = "Vase".into())
+        .unwrap();
+    assert_eq!(shown(&store, list), before);
+    store.removals_mut().confirm(asked).unwrap();
+    assert_eq!(shown(&store, list), [2, 900, 901, 903]);
+
+    for (ticket, id) in [(tickets[0], 4), (tickets[1], 5)] {
+        let answered = store.writes_mut().confirm_as(ticket, piece(id, "Ewer"));
+        answered.unwrap();
+    }
+    assert_eq!(shown(&store, list), [2, 4, 5, 903]);
+    store.release(&5).unwrap();
+    store.drafts_mut().discard(draft).unwrap();
+    assert_eq!(shown(&store, list), [2, 4, 903, 5]);
 }

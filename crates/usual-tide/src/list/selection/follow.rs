@@ -60,7 +60,10 @@ impl<T: Item> Selection<T> {
         // A row that came and went between two change sets is in neither.
         let hidden: HashSet<T::Key> = change.hidden.iter().cloned().collect();
         for key in std::mem::take(&mut self.chosen) {
-            let key = given.get(&key).copied().cloned().unwrap_or(key);
+            let key = match given.get(&key) {
+                Some(now) => T::Key::clone(now),
+                None => key,
+            };
             let is_selected = || self.selected.contains(&key) && !hidden.contains(&key);
             if !rows.shows(&key) && is_selected() {
                 self.note_gone(&key, rows, &mut change);

@@ -77,20 +77,16 @@ impl<K> PendingRemoval<K> {
         self.rows.iter().map(|(_, slot)| *slot)
     }
 
-    /// The same with another row, or none, in the place of one.
-    pub(super) fn with_row(&self, from: Slot, to: Option<(K, Slot)>) -> Self
+    /// Puts another row in the place of one; gives that one. O(rows).
+    pub(super) fn replace_row(&mut self, row: Slot, by: (K, Slot)) -> Option<(K, Slot)>
     where
         K: Clone,
     {
-        let mut rows = Vec::clone(&self.rows);
-        if let Some(at) = rows.iter().position(|(_, slot)| *slot == from) {
-            match to {
-                Some(row) => rows[at] = row,
-                None => drop(rows.remove(at)),
-            }
-        }
-        let (rows, due) = (Arc::new(rows), self.due);
-        Self { rows, due }
+        let at = self.slots().position(|slot| slot == row)?;
+        Some(std::mem::replace(
+            &mut Arc::make_mut(&mut self.rows)[at],
+            by,
+        ))
     }
 
     /// When it counts as confirmed, on the app's own clock.
