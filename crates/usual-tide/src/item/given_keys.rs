@@ -6,6 +6,13 @@ use std::hash::Hash;
 /// How many are kept before those are forgotten whose items are gone.
 const KEPT: usize = if cfg!(any(test, fuzzing)) { 2 } else { 64 };
 
+/// How many are kept at the most; at least the latest half of so many is.
+const MOST: usize = if cfg!(any(test, fuzzing)) {
+    64
+} else {
+    1 << 16
+};
+
 /// For items that were added under one key and that the source has given another, both keys, oldest first.
 pub(crate) struct GivenKeys<K> {
     given: Vec<Given<K>>,
@@ -46,7 +53,11 @@ impl<K: Clone + Eq + Hash> GivenKeys<K> {
             by_first.retain(|_, now| is_there(now));
             self.given
                 .retain(|given| by_first.get(&given.first) == Some(&given.now));
-            self.limit = 2 * self.given.len() + KEPT;
+            let oldest = self.given.len().saturating_sub(MOST / 2);
+            for given in self.given.drain(..oldest) {
+                by_first.remove(&given.first);
+            }
+            self.limit = MOST.min(2 * self.given.len() + KEPT);
         }
     }
 

@@ -7,7 +7,7 @@ use std::sync::atomic::Ordering::Relaxed;
 use usual_tide::lists::Presence;
 use usual_tide::removals::EndedRemoval;
 use usual_tide::text::Folding;
-use usual_tide::writes::Ticket;
+use usual_tide::writes::{Show, Ticket};
 use usual_tide::{Feed, Item, ListId, Place, Query, Rules, Selection, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
@@ -231,4 +231,56 @@ fn all_is_as_before_where_a_filter_panics() {
     store.release(&5).unwrap();
     store.drafts_mut().discard(draft).unwrap();
     assert_eq!(shown(&store, list), [2, 4, 903, 5]);
+}
+
+#[test]
+fn a_new_row_that_is_shown_when_confirmed_goes_until_then_and_is_current_again() {
+    let mut store = Store::load([piece(1, "Bowl"), piece(2, "Cup")]).unwrap();
+    let list = store.bind(Query::new().sort(Piece::TITLE));
+    let feed = store.feed(list).unwrap();
+    store.writes_mut().track();
+    let mut draft = store
+        .drafts_mut()
+        .begin_new(piece(900, ""), Place::End)
+        .unwrap();
+    let mut selection = Selection::new();
+    selection.select(&store.list(list).unwrap(), &900);
+    let follow = |store: &Store<Piece>, selection: &mut Selection<Piece>| {
+        if let Some(changes) = feed.read(store).unwrap() {
+            selection.follow(&changes, &store.list(list).unwrap());
+        }
+        selection.current().copied()
+    };
+    assert_eq!(follow(&store, &mut selection), Some(900));
+    draft.type_text("title", "Ewer").unwrap();
+    let commit = |store: &mut Store<Piece>| store.drafts_mut().commit(draft);
+    let asked = store
+        .writes_mut()
+        .submit(Show::WhenConfirmed, commit)
+        .unwrap();
+    assert_eq!(shown(&store, list), [1, 2]);
+    assert_eq!(follow(&store, &mut selection), Some(1));
+    let answered = store
+        .writes_mut()
+        .confirm_as(asked.tickets[0], piece(4, "Ewer"));
+    answered.unwrap();
+    assert_eq!(shown(&store, list), [1, 2, 4]);
+    assert_eq!(follow(&store, &mut selection), Some(4));
+
+    // The row of a draft of an item is held no more, either.
+    let mut draft = store.drafts_mut().begin(&1).unwrap();
+    store
+        .edit(&1, |piece| piece.title = "Zinc bowl".into())
+        .unwrap();
+    assert_eq!(shown(&store, list), [1, 2, 4]);
+    draft.type_text("height_mm", "10").unwrap();
+    let commit = |store: &mut Store<Piece>| store.drafts_mut().commit(draft);
+    let asked = store
+        .writes_mut()
+        .submit(Show::WhenConfirmed, commit)
+        .unwrap();
+    assert_eq!(shown(&store, list), [2, 4, 1]);
+    assert_eq!(store.get(&1).unwrap().height_mm, 90);
+    store.writes_mut().confirm(asked.tickets[0]).unwrap();
+    assert_eq!(store.get(&1).unwrap().height_mm, 10);
 }

@@ -56,6 +56,8 @@ impl<T: Item> Store<T> {
                     edits: Vec::new(),
                     writes: writes.into_iter().map(Arc::new).collect(),
                 });
+                // A draft that was committed has ended, though nothing of it is shown yet.
+                self.end_dropped_drafts();
                 value
             }
         };

@@ -74,7 +74,7 @@ impl<'a, T: Item> Writes<'a, T> {
 impl<'a, T: Item> Writes<'a, T> {
     /// The key that the source has given an item which was added under another
     /// ([`confirm_as`](WritesMut::confirm_as)): for keys that the app has kept. `None` where no item was added under that key
-    /// and given another, and where an item has that key again. O(1).
+    /// and given another, and where an item has that key again. The latest 32,768 are known. O(1).
     ///
     /// Drafts, held rows, pending removals, steps that can be undone and a [`Selection`](crate::Selection) follow the item by
     /// themselves. For a view it is another row: the one leaves, and the other arrives in its place.
