@@ -82,6 +82,13 @@ enum Op {
     },
     Undo,
     Redo,
+    Collapse {
+        fired: bool,
+    },
+    Window {
+        which: u8,
+        take: Option<usize>,
+    },
 }
 
 fn op() -> impl Strategy<Value = Op> {
@@ -106,6 +113,9 @@ fn op() -> impl Strategy<Value = Op> {
         1 => which().prop_map(|which| Op::FailingBatch { which }),
         2 => Just(Op::Undo),
         1 => Just(Op::Redo),
+        1 => any::<bool>().prop_map(|fired| Op::Collapse { fired }),
+        1 => (which(), prop::option::of(0..6usize))
+            .prop_map(|(which, take)| Op::Window { which, take }),
     ]
 }
 
@@ -304,6 +314,27 @@ impl World {
             }
             Op::Undo => drop(self.store.history_mut().undo().unwrap()),
             Op::Redo => drop(self.store.history_mut().redo().unwrap()),
+            Op::Collapse { fired } => {
+                let list = self.lists[2].list;
+                let rows = self.store.list(list).unwrap();
+                let section = rows.sections().nth(usize::from(fired));
+                let Some(key) = section.map(|section| section.key().clone()) else {
+                    return;
+                };
+                let mut list = self.store.list_mut(list).unwrap();
+                if !list.collapse(&key).unwrap() {
+                    list.expand(&key).unwrap();
+                }
+            }
+            Op::Window { which, take } => {
+                let at = pick(which, &self.lists).unwrap();
+                let list = self.lists[at].list;
+                let mut list = self.store.list_mut(list).unwrap();
+                list.change_query(|query| match take {
+                    Some(rows) => query.take(rows),
+                    None => query.take_all(),
+                });
+            }
             Op::Deliver { which } => self.deliver(which),
             Op::Answer { which, refuse } => self.answer(which, refuse),
             Op::FailingBatch { which } => {
