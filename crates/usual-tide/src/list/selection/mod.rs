@@ -121,7 +121,8 @@ impl<T: Item> Selection<T> {
         self.selected.contains(key)
     }
 
-    /// How many rows are selected, the hidden ones among them. O(1).
+    /// How many rows are selected, the hidden ones among them, and those that were removed while they were hidden, of which no
+    /// change set tells: [`selected_in`](Self::selected_in) and [`hidden_in`](Self::hidden_in) know. O(1).
     ///
     /// ```
     /// use usual_tide::{Item, Query, Selection, Store};
