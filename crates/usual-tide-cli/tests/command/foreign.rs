@@ -65,6 +65,27 @@ fn all_pages_are_followed_however_they_are_named() {
 }
 
 #[test]
+fn an_edit_that_a_server_answers_with_another_item_is_done_as_asked() {
+    let asked = Arc::new(Mutex::new(0));
+    let patched = Arc::clone(&asked);
+    let (address, _) = serve(move |first, _| match first.trim_end_matches(" HTTP/1.1") {
+        "GET /items" => page("", "[{\"id\": 1, \"t\": \"a\"}]"),
+        "GET /items/1" => page("", "{\"id\": 1, \"t\": \"a\"}"),
+        "PATCH /items/1" => {
+            *patched.lock().unwrap() += 1;
+            page("", "{\"id\": 9, \"t\": \"b\"}")
+        }
+        other => panic!("{other}"),
+    });
+    let folder = tempfile::tempdir().unwrap();
+    let patch = "[{\"op\": \"replace\", \"path\": \"/0/t\", \"value\": \"b\"}]";
+    let patch = support::write(&folder, "patch.json", patch);
+    let output = run(&["apply", &address, &patch, "-o", &address]);
+    assert!(output.status.success(), "{output:?}");
+    assert_eq!(*asked.lock().unwrap(), 1);
+}
+
+#[test]
 fn a_server_without_versions_that_sends_no_items_back_is_written_to() {
     let asked: Arc<Mutex<Vec<String>>> = Arc::default();
     let noted = Arc::clone(&asked);

@@ -16,7 +16,7 @@ use usual_tide::Item;
 use usual_tide::record::{
     FieldName, ParseError, Record, RecordKey, RecordMaker, Shape, parse_line,
 };
-use usual_tide::writes::Write;
+use usual_tide::writes::{Write, WriteKind};
 
 /// A server that speaks HTTP with JSON, and reports what others change by Server-Sent Events.
 ///
@@ -246,15 +246,20 @@ impl HttpSource {
         if response.is_done() {
             // Some servers do not send the item back.
             let has_item = write.after.is_some() && !response.body.is_empty();
-            if !has_item {
-                self.etags.remove(&write.key);
-            }
             let version = response.id.as_ref().and_then(|id| self.versions.number(id));
-            let item = match has_item {
+            let mut item = match has_item {
                 true => Some(self.item_of(response)?),
                 false => None,
             };
-            let same_key = item.as_ref().is_none_or(|item| *item.key() == write.key);
+            let mut same_key = item.as_ref().is_none_or(|item| *item.key() == write.key);
+            if !same_key && write.kind() != WriteKind::Add {
+                // Only a new item can be given a key.
+                tracing::warn!(key = %write.key, "a server answered an edit with another item");
+                (item, same_key) = (None, true);
+            }
+            if item.is_none() {
+                self.etags.remove(&write.key);
+            }
             return Ok(Outcome::Answered(match (version, item) {
                 (Some(version), _) if same_key => Answer::SavedIn(version),
                 (_, Some(item)) => Answer::SavedAs(item),

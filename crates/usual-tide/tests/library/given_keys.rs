@@ -284,3 +284,19 @@ fn a_new_row_that_is_shown_when_confirmed_goes_until_then_and_is_current_again()
     store.writes_mut().confirm(asked.tickets[0]).unwrap();
     assert_eq!(store.get(&1).unwrap().height_mm, 10);
 }
+
+#[test]
+fn only_an_added_item_can_be_given_a_key() {
+    use usual_tide::writes::TicketError;
+    let (mut store, list, _feed, _) = waiting();
+    store.edit(&1, |piece| piece.height_mm = 120).unwrap();
+    store.remove(&2).unwrap();
+    let tickets: Vec<Ticket> = store.writes().pending().map(|write| write.ticket).collect();
+    for ticket in &tickets[1..] {
+        let answered = store.writes_mut().confirm_as(*ticket, piece(4, "Bowl"));
+        assert_eq!(answered, Err(TicketError::OtherKey(*ticket)));
+    }
+    assert_eq!(shown(&store, list), [1, 900, 3]);
+    assert_eq!(store.writes().pending().count(), 3);
+    assert_eq!(store.get(&1).unwrap().height_mm, 120);
+}

@@ -29,6 +29,11 @@ pub enum TicketError {
     /// A batch is open.
     #[error("a batch is open: answers come before or after it")]
     InBatch,
+    /// The source's version has another key than the item that was edited or removed.
+    #[error(
+        "the answer to {0} has another key than the item: only an item that is added can be given one"
+    )]
+    OtherKey(Ticket),
     /// The list is not bound to this store.
     #[error(transparent)]
     UnknownList(#[from] UnknownList),
@@ -135,13 +140,15 @@ impl<T: Item> Store<T> {
         item: Option<T>,
     ) -> Result<(), TicketError> {
         let write = self.find(ticket)?;
-        self.end_dropped_drafts();
         let key = item.as_ref().map_or(&write.key, Item::key).clone();
         let is_same = key == write.key;
+        if !is_same && write.kind() != WriteKind::Add {
+            return Err(TicketError::OtherKey(ticket));
+        }
+        self.end_dropped_drafts();
         let tickets = self.tracked()?;
         let renaming = (!is_same).then(|| tickets.renaming(ticket, &write.key, &key));
-        let is_new = write.kind() == WriteKind::Add;
-        let is_its_item = |renaming: &Renaming<T::Key>| is_new && renaming.until.is_none();
+        let is_its_item = |renaming: &Renaming<T::Key>| renaming.until.is_none();
         let is_renamed = renaming.as_ref().is_some_and(is_its_item);
         let row = is_renamed.then(|| self.row_shown_for(&write)).flatten();
         // What the source has is not what is shown where other writes of the item wait.
