@@ -43,6 +43,8 @@ pub(crate) struct Context<'a, T: Item> {
     pub(crate) items: &'a Arena<T>,
     pub(crate) keys: &'a KeyTable,
     pub(crate) given_keys: &'a GivenKeys<T::Key>,
+    /// How many items have left the store, or were proposed for removal.
+    pub(crate) left: u64,
     pub(crate) source: &'a RowTree,
     /// Rows that no list shows: they are in the pending removal of this number.
     pub(crate) concealed: &'a HashMap<Slot, u64>,

@@ -140,6 +140,17 @@ impl<'a, T: Item> BoundList<'a, T> {
         self.position_of(self.context.keys.find(key, self.context.items)?)
     }
 
+    /// How many items have left the store, or were proposed for removal.
+    pub(super) fn left(&self) -> u64 {
+        self.context.left
+    }
+
+    /// Whether an item is there, shown or hidden. O(1).
+    pub(super) fn has(&self, key: &T::Key) -> bool {
+        let slot = self.context.keys.find(key, self.context.items);
+        slot.is_some_and(|slot| !self.context.is_concealed(slot))
+    }
+
     /// The keys that the source has given to items that were added under others.
     pub(super) fn given_keys(&self) -> &'a GivenKeys<T::Key> {
         self.context.given_keys

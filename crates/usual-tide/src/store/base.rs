@@ -14,6 +14,8 @@ pub(super) struct Base<T: Item> {
     pub(super) items: Arena<T>,
     pub(super) keys: KeyTable,
     pub(super) given_keys: GivenKeys<T::Key>,
+    /// How many items have left, or were proposed for removal.
+    pub(super) left: u64,
     pub(super) source: RowTree,
     /// Rows whose removal is pending, with the number of that removal: no list shows them.
     pub(super) concealed: HashMap<Slot, u64>,
@@ -27,6 +29,7 @@ impl<T: Item> Base<T> {
             items: Arena::new(),
             keys: KeyTable::default(),
             given_keys: GivenKeys::new(),
+            left: 0,
             source: RowTree::new(false),
             concealed: HashMap::new(),
             columns: Columns::new(),
@@ -67,6 +70,7 @@ impl<T: Item> Base<T> {
             items: &self.items,
             keys: &self.keys,
             given_keys: &self.given_keys,
+            left: self.left,
             source: &self.source,
             concealed: &self.concealed,
             columns: &self.columns,

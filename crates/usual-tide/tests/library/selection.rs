@@ -150,6 +150,41 @@ fn hidden_rows_stay_selected_and_removed_ones_come_back_with_an_undo() {
     assert_eq!(selection.current(), None);
 }
 
+#[test]
+fn a_row_that_is_removed_while_it_is_hidden_is_told_with_the_next_change_set() {
+    let (mut store, list) = store(5);
+    let feed = store.feed(list).unwrap();
+    let mut selection = Selection::new();
+    selection.select_at(&store.list(list).unwrap(), 1).unwrap();
+    selection
+        .extend_to_at(&store.list(list).unwrap(), 3)
+        .unwrap();
+    let follow = |store: &Store<Piece>, selection: &mut Selection<Piece>| {
+        let changes = feed.read(store).unwrap().unwrap();
+        selection.follow(&changes, &store.list(list).unwrap())
+    };
+    store.edit(&1, |piece| piece.fired = true).unwrap();
+    store.edit(&2, |piece| piece.fired = true).unwrap();
+    assert_eq!(follow(&store, &mut selection).hidden, [1, 2]);
+    assert_eq!(selection.len(), 3);
+    store.remove(&1).unwrap();
+    let asked = store.removals_mut().begin(&[2]).unwrap();
+    assert!(feed.read(&store).unwrap().is_none());
+    store.move_to(&4, Place::Start).unwrap();
+    let mut removed = follow(&store, &mut selection).removed;
+    removed.sort_unstable();
+    assert_eq!((removed, selection.len()), (vec![1, 2], 1));
+    // The one comes back with an undo, the other when its removal is cancelled.
+    store.history_mut().undo().unwrap();
+    store.history_mut().undo().unwrap();
+    store.removals_mut().cancel(asked).unwrap();
+    for key in [1, 2] {
+        store.edit(&key, |piece| piece.fired = false).unwrap();
+    }
+    assert_eq!(follow(&store, &mut selection).returned, [1, 2]);
+    assert_eq!(selection.len(), 3);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(crate::cases(200)) })]
 
@@ -201,8 +236,13 @@ proptest! {
             for (keys, presence) in [(&change.removed, Presence::Absent), (&change.hidden, Presence::Hidden)] {
                 prop_assert!(keys.iter().all(|key| rows.presence(key) == presence));
             }
+            // Those that were hidden before and are removed are told as well.
             let gone: HashSet<u32> = change.removed.iter().chain(&change.hidden).copied().collect();
-            prop_assert_eq!(gone, shown.difference(&now).copied().collect());
+            let of_shown: HashSet<u32> = gone.intersection(&shown).copied().collect();
+            prop_assert_eq!(of_shown, shown.difference(&now).copied().collect());
+            prop_assert!(gone.difference(&shown).all(|key| rows.presence(key) == Presence::Absent));
+            let there = marked.iter().filter(|key| rows.presence(key) != Presence::Absent);
+            prop_assert_eq!(selection.len(), there.count());
             prop_assert_eq!(change.returned.into_iter().collect::<HashSet<u32>>(), now.difference(&shown).copied().collect());
             shown = now;
             prop_assert_eq!(change.closed, open.filter(|key| rows.presence(key) == Presence::Absent));

@@ -450,7 +450,6 @@ impl World {
                 watched.view = now;
                 let change = watched.selection.follow(&changes, &rows);
                 is_changed |= change.left.is_some()
-                    || !change.removed.is_empty()
                     || !change.hidden.is_empty()
                     || !change.returned.is_empty();
             }

@@ -13,7 +13,7 @@ pub struct SelectionChange<K> {
     /// The row that was current and is not any more: it is hidden or removed, and its successor is current now,
     /// or else its predecessor; or the row that the person had made current has come back.
     pub left: Option<K>,
-    /// Selected rows that were removed, in the order that they had.
+    /// Selected rows that were removed, in the order that they had; those that were hidden at the end, in no order.
     pub removed: Vec<K>,
     /// Selected rows that are hidden now, in the order that they had; they stay selected.
     pub hidden: Vec<K>,
@@ -25,7 +25,8 @@ pub struct SelectionChange<K> {
 
 impl<T: Item> Selection<T> {
     /// Follows a change set that the view applies; `rows` are the rows after it. Tells what that did to the
-    /// selection. O(k log n) in the rows that left and came.
+    /// selection. O(k log n) in the rows that left and came; O(1) for each selected row besides, where some may be hidden and
+    /// an item has left the store since.
     pub fn follow(
         &mut self,
         changes: &ChangeSet<T>,
@@ -80,7 +81,12 @@ impl<T: Item> Selection<T> {
                 }
             }
         }
-        let is_gone = |key: &T::Key| rows.presence(key) == Presence::Absent;
+        self.may_hide |= !change.hidden.is_empty();
+        if self.may_hide && rows.left() != self.left {
+            self.note_gone_hidden(rows, &mut change);
+        }
+        self.left = rows.left();
+        let is_gone = |key: &T::Key| !rows.has(key);
         if self.open.as_ref().is_some_and(is_gone) {
             change.closed = self.open.take();
         }
@@ -133,6 +139,16 @@ impl<T: Item> Selection<T> {
             Presence::Hidden => change.hidden.push(key.clone()),
             Presence::Shown(_) => {}
         }
+    }
+
+    /// Notes selected rows that have left while they were hidden, of which no change set tells.
+    fn note_gone_hidden(&mut self, rows: &BoundList<'_, T>, change: &mut SelectionChange<T::Key>) {
+        let gone = self.selected.iter().filter(|key| !rows.has(key));
+        let gone: Vec<T::Key> = gone.cloned().collect();
+        for key in gone {
+            self.note_gone(&key, rows, change);
+        }
+        self.may_hide = self.selected.iter().any(|key| !rows.shows(key));
     }
 
     /// Brings the current row in step; gives the one that is not current any more.

@@ -89,6 +89,10 @@ pub struct Selection<T: Item> {
     open: Option<T::Key>,
     /// How many keys that the source has given to added items are followed.
     given_keys: u64,
+    /// Whether the list may hide a selected row.
+    may_hide: bool,
+    /// How many items had left the store when the last change set was followed.
+    left: u64,
 }
 
 impl<T: Item> Selection<T> {
@@ -103,6 +107,8 @@ impl<T: Item> Selection<T> {
             chosen: Vec::new(),
             open: None,
             given_keys: 0,
+            may_hide: false,
+            left: 0,
         }
     }
 
@@ -121,8 +127,7 @@ impl<T: Item> Selection<T> {
         self.selected.contains(key)
     }
 
-    /// How many rows are selected, the hidden ones among them, and those that were removed while they were hidden, of which no
-    /// change set tells: [`selected_in`](Self::selected_in) and [`hidden_in`](Self::hidden_in) know. O(1).
+    /// How many rows are selected, the hidden ones among them, as of the last change set that was followed. O(1).
     ///
     /// ```
     /// use usual_tide::{Item, Query, Selection, Store};
