@@ -177,7 +177,7 @@ impl<T> Loaded<T> {
 pub enum Answer<T> {
     /// Done as it was asked.
     Saved,
-    /// Done, and the item is this one now.
+    /// Done, and the item is this one now. Only one that was added may have another key.
     SavedAs(T),
     /// Done in this version. The source reports it through its [`ChangeSender`] or has it when it is loaded, and the
     /// write is confirmed then.
