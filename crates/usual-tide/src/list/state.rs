@@ -52,13 +52,16 @@ pub(crate) struct Context<'a, T: Item> {
     pub(crate) columns: &'a Columns<T>,
 }
 
-impl<T: Item> Context<'_, T> {
+impl<'a, T: Item> Context<'a, T> {
     pub(crate) fn is_concealed(&self, slot: Slot) -> bool {
         !self.concealed.is_empty() && self.concealed.contains_key(&slot)
     }
 
     /// The key that an item has by now which was added under this one; this one where the source has given it no other.
-    pub(crate) fn key_now<'k>(&'k self, key: &'k T::Key) -> &'k T::Key {
+    pub(crate) fn key_now<'k>(self, key: &'k T::Key) -> &'k T::Key
+    where
+        'a: 'k,
+    {
         match self.given_keys.now(key) {
             Some(now) if self.keys.find(key, self.items).is_none() => now,
             _ => key,

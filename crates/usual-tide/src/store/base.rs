@@ -90,10 +90,7 @@ impl<T: Item> Base<T> {
 
     /// The key that an item has by now which was added under this one; this one where the source has given it no other.
     pub(super) fn key_now<'a>(&'a self, key: &'a T::Key) -> &'a T::Key {
-        match self.given_keys.now(key) {
-            Some(now) if self.slot(key).is_none() => now,
-            _ => key,
-        }
+        self.context().key_now(key)
     }
 }
 

@@ -69,9 +69,7 @@ impl<'a, T: Item> Writes<'a, T> {
         let states = self.store.write_states();
         states.map_or(WriteState::Saved, |states| states.of(key))
     }
-}
 
-impl<'a, T: Item> Writes<'a, T> {
     /// The key that the source has given an item which was added under another
     /// ([`confirm_as`](WritesMut::confirm_as)): for keys that the app has kept. `None` where no item was added under that key
     /// and given another, and where an item has that key again. The latest 32,768 are known. O(1).
