@@ -53,6 +53,14 @@ impl<T: Item> ListState<T> {
         }
     }
 
+    /// Puts a held row where its item belongs by now, and goes on to hold it there.
+    pub(crate) fn hold_anew(&mut self, slot: Slot, context: Context<'_, T>) {
+        if self.held.contains_key(&slot) {
+            self.release(slot, context);
+            self.show(slot, context);
+        }
+    }
+
     /// Holds a row that is about to arrive as another is that goes: it gets the place of that one, whatever its item is.
     pub(crate) fn hand_over_hold(&mut self, from: Slot, to: Slot) {
         if self.rows.contains(to) {

@@ -142,7 +142,7 @@ impl<T: Item> Store<T> {
     /// Whether a row is a draft's blank one and the edit under way comes from the source, which knows
     /// nothing of it: an item of the source with this key takes its place.
     fn yields_to_source(&self, slot: Slot) -> bool {
-        self.journal.origin() == Origin::Source && self.special.blanks.contains(&slot)
+        self.journal.origin() == Origin::Source && self.special.blanks.contains(slot)
     }
 
     /// Adds the source's item where a draft's blank row has its key. The draft is one of that item then.
@@ -179,7 +179,7 @@ impl<T: Item> Store<T> {
     /// Adds an item whose key is new.
     pub(super) fn insert_item(&mut self, item: Arc<T>, at: usize) -> Result<(), EditError<T::Key>> {
         let slot = self.register_item(item)?;
-        self.base.source.insert(at, slot, 0);
+        self.place_row(at, slot);
         Ok(())
     }
 
@@ -217,7 +217,7 @@ impl<T: Item> Store<T> {
         self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
         let prior = self.prior(slot);
-        let at = self.base.source.remove(slot).map(|(at, _)| at);
+        let at = self.lift_row(slot);
         self.journal.steps.push(Step::Removed { slot, at, prior });
     }
 
@@ -232,7 +232,7 @@ impl<T: Item> Store<T> {
     /// Rebuilds source order.
     pub(super) fn reorder(&mut self, slots: &[Slot]) {
         let order = RowTree::build(slots, None);
-        let before = Box::new(std::mem::replace(&mut self.base.source, order));
+        let before = Box::new(self.replace_order(order));
         self.journal.steps.push(Step::Reordered { before });
     }
 
@@ -249,13 +249,13 @@ impl<T: Item> Store<T> {
 
     pub(super) fn detach(&mut self, slot: Slot) {
         let prior = self.prior(slot);
-        if let Some((at, _)) = self.base.source.remove(slot) {
+        if let Some(at) = self.lift_row(slot) {
             self.journal.steps.push(Step::Detached { slot, at, prior });
         }
     }
 
     pub(super) fn attach(&mut self, slot: Slot, at: usize) {
-        self.base.source.insert(at, slot, 0);
+        self.place_row(at, slot);
         self.journal.steps.push(Step::Attached { slot });
     }
 }

@@ -195,7 +195,7 @@ impl<T: Item> Store<T> {
                     continue;
                 }
                 self.base.items.release(slot);
-                self.special.forget(slot);
+                self.special.forget(slot, &self.base.source);
                 self.base.concealed.remove(&slot);
             }
         }
@@ -210,39 +210,41 @@ impl<T: Item> Store<T> {
         while self.journal.steps.len() > start {
             match self.journal.steps.pop() {
                 Some(Step::Added { slot, .. }) => {
-                    self.base.source.remove(slot);
+                    self.lift_row(slot);
                     self.base.keys.remove(slot, &self.base.items);
                     self.base.items.release(slot);
                 }
                 Some(Step::Removed { slot, at, .. }) => {
                     if let Some(at) = at {
-                        self.base.source.insert(at, slot, 0);
+                        self.place_row(at, slot);
                     }
                     self.base.keys.insert(slot, &self.base.items);
                 }
                 Some(Step::Replaced { slot, before, .. }) => {
                     self.base.items.set(slot, before);
                 }
-                Some(Step::Detached { slot, at, .. }) => self.base.source.insert(at, slot, 0),
+                Some(Step::Detached { slot, at, .. }) => self.place_row(at, slot),
                 Some(Step::Attached { slot }) => {
-                    self.base.source.remove(slot);
+                    self.lift_row(slot);
                 }
                 Some(Step::Withdrawn { slot, at }) => {
-                    self.base.source.insert(at, slot, 0);
+                    self.place_row(at, slot);
                     self.base.keys.insert(slot, &self.base.items);
                 }
                 Some(Step::Returned { slot }) => {
-                    self.base.source.remove(slot);
+                    self.lift_row(slot);
                     self.base.keys.remove(slot, &self.base.items);
                 }
-                Some(Step::Reordered { before }) => self.base.source = *before,
+                Some(Step::Reordered { before }) => drop(self.replace_order(*before)),
                 Some(Step::Concealed { slot }) => {
                     self.base.concealed.remove(&slot);
                 }
                 Some(Step::Revealed { slot, removal }) => {
                     self.base.concealed.insert(slot, removal);
                 }
-                Some(Step::Special { prior }) => self.special.restore(prior),
+                Some(Step::Special { prior }) => {
+                    self.special.restore(prior, &self.base.source);
+                }
                 Some(Step::Moved { .. } | Step::Committed { .. } | Step::Gone { .. }) | None => {}
             }
         }

@@ -2,6 +2,7 @@
 
 mod base;
 mod batch;
+mod blank_rows;
 mod drafts;
 mod duplicates;
 mod edit;
@@ -11,6 +12,7 @@ mod journal;
 mod lists;
 mod many;
 mod matching;
+mod one_or_more;
 mod place;
 mod reload;
 mod removals;

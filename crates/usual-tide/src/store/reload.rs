@@ -8,6 +8,7 @@ use super::many::keep_one;
 use super::matching::Plan;
 use crate::item::Item;
 use crate::order::Slot;
+use hashbrown::HashMap;
 use std::sync::Arc;
 
 /// What a reload came to.
@@ -116,32 +117,51 @@ impl<T: Item> Store<T> {
     /// Blank rows of drafts are unknown to the source: each stays after the row that it is after.
     /// Gives those that the source has an item for, which comes in place of the blank row.
     fn keep_blanks(&self, items: &mut Vec<T>) -> Vec<Slot> {
+        let blanks = &self.special.blanks;
+        if blanks.is_empty() {
+            return Vec::new();
+        }
+        let source = &self.base.source;
+        let key = |slot: Slot| Some(self.base.items.get(slot)?.key());
+        let places: HashMap<&T::Key, usize> =
+            items.iter().map(|item| item.key()).zip(0..).collect();
         let mut known = Vec::new();
-        let mut blanks: Vec<Slot> = self.special.blanks.iter().copied().collect();
-        blanks.sort_unstable_by_key(|slot| self.base.source.position(*slot));
-        for slot in blanks {
+        // Each with the number of the given items that it comes after.
+        let mut kept: Vec<(usize, T)> = Vec::new();
+        let mut last: Option<(Slot, usize)> = None;
+        for slot in blanks.in_order() {
             let Some(blank) = self.base.items.get(slot) else {
                 continue;
             };
-            if items.iter().any(|item| item.key() == blank.key()) {
+            if places.contains_key(blank.key()) {
                 known.push(slot);
                 continue;
             }
-            let mut before = self.base.source.rows_before(slot);
-            let behind = before.next().and_then(|row| self.base.items.get(row));
-            let found = behind.map(|row| items.iter().position(|item| item.key() == row.key()));
-            let at = match found {
-                None => 0,
-                Some(Some(at)) => at + 1,
-                Some(None) => self
-                    .base
-                    .source
-                    .position(slot)
-                    .unwrap_or(0)
-                    .min(items.len()),
+            let above = source.rows_before(slot).next();
+            let after = match (above, last) {
+                (None, _) => 0,
+                (Some(above), Some((blank, after))) if blank == above => after,
+                (Some(above), _) => {
+                    let place = key(above).and_then(|key| places.get(key));
+                    let gone = || source.position(slot).unwrap_or(0) - kept.len();
+                    place.map_or_else(gone, |place| place + 1)
+                }
             };
-            items.insert(at, T::clone(blank));
+            last = Some((slot, after));
+            kept.push((after.min(items.len()), T::clone(blank)));
         }
+        drop(places);
+        kept.sort_by_key(|(after, _)| *after);
+        let mut kept = kept.into_iter().peekable();
+        let mut all = Vec::with_capacity(items.len() + kept.len());
+        for (at, item) in std::mem::take(items).into_iter().enumerate() {
+            while let Some((_, blank)) = kept.next_if(|(after, _)| *after <= at) {
+                all.push(blank);
+            }
+            all.push(item);
+        }
+        all.extend(kept.map(|(_, blank)| blank));
+        *items = all;
         known
     }
 
@@ -240,14 +260,14 @@ impl<T: Item> Store<T> {
         let mut new = plan.added.iter().copied().zip(new).peekable();
         for run in plan.kept.iter().filter(|run| !run.stays) {
             while let Some((at, slot)) = new.next_if(|(at, _)| *at < run.at) {
-                self.base.source.insert(at, *slot, 0);
+                self.place_row(at, *slot);
             }
             for (at, slot) in (run.at..).zip(&plan.old[run.range()]) {
                 self.attach(*slot, at);
             }
         }
         for (at, slot) in new {
-            self.base.source.insert(at, *slot, 0);
+            self.place_row(at, *slot);
         }
     }
 }

@@ -1,11 +1,12 @@
 //! Special rows: held ones, blank ones of drafts, and those proposed for removal.
 
 use super::Store;
+use super::blank_rows::BlankRows;
 use super::drafts::OpenDraft;
-use super::journal::{PriorPlace, Step};
+use super::journal::Step;
 use super::removals::PendingRemoval;
 use crate::item::Item;
-use crate::order::Slot;
+use crate::order::{RowTree, Slot};
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,8 +17,7 @@ pub(super) struct SpecialRows<K> {
     drafts: BTreeMap<u64, OpenDraft>,
     /// The drafts of each row that has any.
     drafts_of: HashMap<Slot, Vec<u64>>,
-    /// Rows of drafts that are no items of the person's yet.
-    pub(super) blanks: BTreeSet<Slot>,
+    pub(super) blanks: BlankRows,
     /// Rows that the app holds.
     held: BTreeSet<Slot>,
     pub(super) removals: BTreeMap<u64, PendingRemoval<K>>,
@@ -55,7 +55,7 @@ impl<K: Clone> SpecialRows<K> {
         Self {
             drafts: BTreeMap::new(),
             drafts_of: HashMap::new(),
-            blanks: BTreeSet::new(),
+            blanks: BlankRows::new(),
             held: BTreeSet::new(),
             removals: BTreeMap::new(),
             next_removal: 0,
@@ -122,8 +122,8 @@ impl<K: Clone> SpecialRows<K> {
     }
 
     /// Forgets a row whose item is gone for good: its slot may get another.
-    pub(super) fn forget(&mut self, slot: Slot) {
-        self.blanks.remove(&slot);
+    pub(super) fn forget(&mut self, slot: Slot, source: &RowTree) {
+        self.blanks.set(slot, false, source);
         self.held.remove(&slot);
         for number in self.drafts_of.remove(&slot).unwrap_or_default() {
             if let Some(open) = self.drafts.get_mut(&number) {
@@ -133,9 +133,9 @@ impl<K: Clone> SpecialRows<K> {
     }
 
     /// Makes one row special again as it was.
-    pub(super) fn restore(&mut self, prior: PriorSpecial<K>) {
+    pub(super) fn restore(&mut self, prior: PriorSpecial<K>, source: &RowTree) {
         match prior {
-            PriorSpecial::Blank { slot, was } => drop(set(&mut self.blanks, slot, was)),
+            PriorSpecial::Blank { slot, was } => drop(self.blanks.set(slot, was, source)),
             PriorSpecial::Held { slot, was } => drop(set(&mut self.held, slot, was)),
             PriorSpecial::Draft { number, was } => drop(self.set_draft(number, was)),
             PriorSpecial::Removal { number, was } => drop(match was {
@@ -166,14 +166,14 @@ impl<T: Item> Store<T> {
     }
 
     pub(super) fn set_blank(&mut self, slot: Slot, is: bool) {
-        let was = set(&mut self.special.blanks, slot, is);
+        let was = self.special.blanks.set(slot, is, &self.base.source);
         self.note_special(PriorSpecial::Blank { slot, was });
     }
 
     /// Makes a row blank that was added by the steps from one on: it is blank for all of them, so that none is taken
     /// for an edit.
     pub(super) fn set_blank_from(&mut self, steps: usize, slot: Slot) {
-        let was = set(&mut self.special.blanks, slot, true);
+        let was = self.special.blanks.set(slot, true, &self.base.source);
         let prior = PriorSpecial::Blank { slot, was };
         self.journal.steps.insert(steps, Step::Special { prior });
     }
@@ -267,43 +267,11 @@ impl<T: Item> Store<T> {
         if let Some((slot, removal)) = concealed.iter().find(is_stray) {
             return Err(format!("{slot:?} is not in the pending removal {removal}"));
         }
-        let mut apart = concealed.keys().chain(&special.blanks).chain(&special.held);
-        match apart.find(|slot| !self.base.source.contains(**slot)) {
-            Some(slot) => Err(format!("{slot:?} is special and is not in the store")),
-            None => Ok(()),
+        let apart = concealed.keys().chain(&special.held).copied();
+        let mut apart = apart.chain(special.blanks.iter());
+        if let Some(slot) = apart.find(|slot| !self.base.source.contains(*slot)) {
+            return Err(format!("{slot:?} is special and is not in the store"));
         }
-    }
-
-    /// What a row's place is near to.
-    pub(super) fn prior(&self, slot: Slot) -> PriorPlace {
-        let mut before = self.base.source.rows_before(slot);
-        let blanks = &self.special.blanks;
-        if blanks.is_empty() {
-            return PriorPlace {
-                after: before.next(),
-                blanks: 0,
-            };
-        }
-        let position = self.base.source.position(slot);
-        // One that was taken out a moment ago has no position.
-        let above = |blank: &&Slot| {
-            let place = self.base.source.position(**blank);
-            place.is_some() && place < position
-        };
-        PriorPlace {
-            after: before.find(|row| !blanks.contains(row)),
-            blanks: blanks.iter().filter(above).count(),
-        }
-    }
-
-    /// A position counted without blank rows, as one among all rows.
-    pub(super) fn position_among_blanks(&self, position: usize) -> usize {
-        let places = self.special.blanks.iter();
-        let mut places: Vec<usize> = places
-            .filter_map(|row| self.base.source.position(*row))
-            .collect();
-        places.sort_unstable();
-        let passed = |position, place: &usize| position + usize::from(*place <= position);
-        places.iter().fold(position, passed).min(self.len())
+        self.check_blank_rows()
     }
 }

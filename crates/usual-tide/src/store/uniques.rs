@@ -1,6 +1,7 @@
 //! Which items hold a value that no two may share.
 
 use super::Store;
+use super::one_or_more::OneOrMore;
 use crate::item::{Checked, Item};
 use crate::order::Slot;
 use hashbrown::HashMap;
@@ -11,7 +12,7 @@ type Values = Box<[Option<Arc<str>>]>;
 
 /// The values of the unique rules' fields, by value and by item.
 pub(super) struct Uniques {
-    by_value: Vec<HashMap<Arc<str>, Vec<Slot>>>,
+    by_value: Vec<HashMap<Arc<str>, OneOrMore<Slot>>>,
     of_slot: HashMap<Slot, Values>,
     /// What items held before, since the edit under way began.
     undo: Vec<(Slot, Option<Values>)>,
@@ -61,16 +62,17 @@ impl Uniques {
         };
         for (index, values) in self.by_value.iter_mut().zip(before.iter().flatten()) {
             let Some(value) = values else { continue };
-            if let Some(holders) = index.get_mut(value) {
-                holders.retain(|holder| *holder != slot);
-                if holders.is_empty() {
-                    index.remove(value);
-                }
+            let holders = index.get_mut(value);
+            if holders.is_some_and(|holders| !holders.remove(slot)) {
+                index.remove(value);
             }
         }
         for (index, value) in self.by_value.iter_mut().zip(values.iter().flatten()) {
             if let Some(value) = value {
-                index.entry(Arc::clone(value)).or_default().push(slot);
+                let holders = index.entry(Arc::clone(value));
+                holders
+                    .and_modify(|holders| holders.add(slot))
+                    .or_insert(OneOrMore::One(slot));
             }
         }
         before
@@ -81,13 +83,13 @@ impl Uniques {
         self.by_value
             .iter()
             .flat_map(HashMap::values)
-            .map(Vec::len)
+            .map(OneOrMore::len)
             .sum()
     }
 
-    fn holders(&self, rule: usize, value: &str) -> &[Slot] {
+    fn holders(&self, rule: usize, value: &str) -> impl Iterator<Item = Slot> {
         let holders = self.by_value.get(rule).and_then(|index| index.get(value));
-        holders.map_or(&[], Vec::as_slice)
+        holders.into_iter().flat_map(OneOrMore::iter)
     }
 }
 
@@ -107,7 +109,8 @@ impl<T: Item> Store<T> {
             for (rule, value) in held.into_iter().flatten().enumerate() {
                 let Some(value) = value else { continue };
                 values += 1;
-                if !self.uniques.holders(rule, &value).contains(&slot) {
+                let mut holders = self.uniques.holders(rule, &value);
+                if !holders.any(|holder| holder == slot) {
                     return Err(format!("{slot:?} holds {value:?} and is not noted"));
                 }
             }
@@ -121,9 +124,9 @@ impl<T: Item> Store<T> {
 
 impl<T: Item> Checked<T> for Store<T> {
     fn holder(&self, rule: usize, value: &str, of: &T) -> Option<T::Key> {
-        let holders = self.uniques.holders(rule, value).iter();
+        let holders = self.uniques.holders(rule, value);
         holders
-            .filter_map(|slot| self.base.items.get(*slot))
+            .filter_map(|slot| self.base.items.get(slot))
             .map(|item| item.key())
             .find(|key| *key != self.base.key_now(of.key()))
             .cloned()

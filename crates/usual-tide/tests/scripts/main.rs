@@ -8,6 +8,7 @@
 mod apart;
 mod checks;
 mod contradictions;
+mod dragged;
 mod given_keys;
 mod grouped;
 mod held;

@@ -38,7 +38,7 @@ impl<T: Item> Store<T> {
         self.attempt_with_lists(|store| {
             let steps = store.journal.steps.len();
             let slot = store.register_item(Arc::clone(&item))?;
-            store.base.source.insert(at, slot, 0);
+            store.place_row(at, slot);
             store.set_blank_from(steps, slot);
             let draft = store.open(item, true, slot);
             store.update_lists();
@@ -106,7 +106,7 @@ impl<T: Item> Store<T> {
         let Some(slot) = slot else {
             return;
         };
-        if self.special.blanks.contains(&slot) {
+        if self.special.blanks.contains(slot) {
             self.remove_row(slot);
             self.set_blank(slot, false);
         } else {

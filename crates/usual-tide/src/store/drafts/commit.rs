@@ -130,7 +130,7 @@ impl<T: Item + Fields> Store<T> {
         if let Some(item) = changed {
             self.swap_item(slot, item);
         }
-        if self.special.blanks.contains(&slot) {
+        if self.special.blanks.contains(slot) {
             self.set_blank(slot, false);
             if let Some(item) = self.base.items.get(slot).cloned() {
                 self.journal.steps.push(Step::Committed { item });

@@ -56,7 +56,7 @@ impl<'a, T: Item> Drafts<'a, T> {
     /// the open drafts. See [`DraftsMut::begin_new`] for an example.
     pub fn is_blank(&self, key: &T::Key) -> bool {
         let slot = self.store.slot(key);
-        slot.is_some_and(|slot| self.store.special.blanks.contains(&slot))
+        slot.is_some_and(|slot| self.store.special.blanks.contains(slot))
     }
 
     /// What is wrong with a draft as it is; nothing when it could be committed. Meant for a form that checks

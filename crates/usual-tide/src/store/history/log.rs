@@ -322,7 +322,7 @@ impl<T: Item> Store<T> {
                 _ => step.slot(),
             };
             let is_blank = |slot: Slot| {
-                let now = || self.special.blanks.contains(&slot);
+                let now = || self.special.blanks.contains(slot);
                 then.get(&slot).copied().unwrap_or_else(now)
             };
             if !slot.is_some_and(is_blank) {

@@ -3,7 +3,7 @@
 use super::sections::{OtherSection, SectionError};
 use crate::item::SectionKey;
 use crate::item::{InputError, Item};
-use crate::list::{ListId, UnknownList};
+use crate::list::{BoundList, ListId, UnknownList};
 use crate::store::{EditError, Place, Store};
 use std::fmt::Debug;
 use std::ops::Range;
@@ -61,7 +61,9 @@ impl<T: Item> Store<T> {
     ) -> Result<bool, ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
             let lifted = store.lifted(list, keys)?;
-            let own = store.sections_of(list, keys)?;
+            let rows = store.list(list)?;
+            let own = lifted.iter().filter_map(|at| section_at(&rows, *at));
+            let own: Vec<SectionKey> = own.collect();
             let target_position = store.destination_in(list, &place, &lifted, &own)?;
             store.move_rows_to(list, keys, target_position)
         })
@@ -115,20 +117,6 @@ impl<T: Item> Store<T> {
         Ok(lifted)
     }
 
-    fn sections_of(
-        &self,
-        list: ListId,
-        keys: &[T::Key],
-    ) -> Result<Vec<SectionKey>, ListEditError<T::Key>> {
-        let mut sections = Vec::new();
-        if self.list(list)?.query().grouping().is_some() {
-            for item in keys.iter().filter_map(|key| self.get(key)) {
-                sections.push(self.section_of(list, item)?);
-            }
-        }
-        Ok(sections)
-    }
-
     /// Carries out a move.
     pub(super) fn move_rows_to(
         &mut self,
@@ -138,9 +126,14 @@ impl<T: Item> Store<T> {
     ) -> Result<bool, ListEditError<T::Key>> {
         let mut changed = false;
         if let Some(section) = &target_position.section {
-            for key in keys {
-                changed |= self.enter_section(list, key, section)?;
-            }
+            let rows = self.list(list)?;
+            let comes_from_another = |key: &&T::Key| {
+                let own = rows.position(key).and_then(|at| section_at(&rows, at));
+                own.as_ref() != Some(section)
+            };
+            let coming: Vec<&T::Key> = keys.iter().filter(comes_from_another).collect();
+            changed = !coming.is_empty();
+            self.enter_section(list, coming, section)?;
         }
         if let Some(place) = target_position.place
             && (changed || !target_position.there)
@@ -194,10 +187,7 @@ impl<T: Item> Store<T> {
         let section = if shown.query().grouping().is_none() {
             None
         } else {
-            let of = |position: Option<usize>| {
-                let item = shown.at(position?)?;
-                self.section_of(list, item).ok()
-            };
+            let of = |position: Option<usize>| section_at(&shown, position?);
             let above = || of(target.above);
             let below = || of(target.below);
             let named = match place {
@@ -292,10 +282,7 @@ impl<T: Item> Store<T> {
         let shown = self.list(list)?;
         let neighbour = |position: Option<usize>| {
             let item = shown.at(position?)?;
-            let same = match &section {
-                Some(section) => self.section_of(list, item).ok()? == *section,
-                None => true,
-            };
+            let same = section.is_none() || section_at(&shown, position?) == section;
             same.then(|| item.key().clone())
         };
         let above = neighbour(target.above).map(Place::After);
@@ -305,6 +292,12 @@ impl<T: Item> Store<T> {
             there: target.there,
         })
     }
+}
+
+/// The section that a row stands in: that of a held row need not be its item's.
+fn section_at<T: Item>(rows: &BoundList<'_, T>, position: usize) -> Option<SectionKey> {
+    let place = rows.section_row(position)?;
+    Some(rows.section_at(place.section)?.key().clone())
 }
 
 /// An item that is new to a list, and its place in the source.

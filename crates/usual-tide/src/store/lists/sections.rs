@@ -44,12 +44,10 @@ impl<T: Item> Store<T> {
     ) -> Result<bool, ListEditError<T::Key>> {
         self.attempt_with_lists(|store| {
             store.known_section(list, section)?;
-            let mut changed = false;
             for key in keys {
                 store.shown_position(list, key)?;
-                changed |= store.enter_section(list, key, section)?;
             }
-            Ok(changed)
+            store.enter_section(list, keys, section)
         })
     }
 
@@ -90,22 +88,37 @@ impl<T: Item> Store<T> {
             .map_or(SectionKey::WHOLE, |group| group.key(item)))
     }
 
-    /// Changes an item so that it belongs to a section. `true` when it did not.
-    pub(super) fn enter_section(
+    /// Changes items so that they belong to a section, where the rows stand then, held or not. `true` when one did not.
+    pub(super) fn enter_section<'k>(
         &mut self,
         list: ListId,
-        key: &T::Key,
+        keys: impl IntoIterator<Item = &'k T::Key>,
         section: &SectionKey,
-    ) -> Result<bool, ListEditError<T::Key>> {
-        let slot = self.known_slot(key)?;
-        let Some(item) = self.base.items.get(slot) else {
-            return Ok(false);
-        };
-        if self.section_of(list, item)? == *section {
-            return Ok(false);
+    ) -> Result<bool, ListEditError<T::Key>>
+    where
+        T::Key: 'k,
+    {
+        let mut changed = false;
+        let mut held = Vec::new();
+        for key in keys {
+            let slot = self.known_slot(key)?;
+            let Some(item) = self.base.items.get(slot) else {
+                continue;
+            };
+            held.extend(Some(slot).filter(|slot| self.special.holds(*slot)));
+            if self.section_of(list, item)? != *section {
+                let item = self.regrouped(list, T::clone(item), section)?;
+                changed |= self.replace(item)?;
+            }
         }
-        let changed = self.regrouped(list, T::clone(item), section)?;
-        Ok(self.replace(changed)?)
+        if !held.is_empty() {
+            self.update_lists();
+            let (state, context) = self.list_state_mut(list)?;
+            for slot in held {
+                state.hold_anew(slot, context);
+            }
+        }
+        Ok(changed)
     }
 
     /// An item as it is in a section.

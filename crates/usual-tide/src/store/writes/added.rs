@@ -44,9 +44,9 @@ impl<T: Item> Store<T> {
         if renaming.is_some_and(|renaming| is_known(&renaming.to)) {
             return false;
         }
-        let of_item = tickets.index.of_item(&write.key).iter();
-        let others = of_item.filter(|ticket| **ticket != write.ticket);
-        let others = others.map(|ticket| tickets.edit_in_place(*ticket));
+        let of_item = tickets.index.by_key.of_item(&write.key);
+        let others = of_item.filter(|ticket| *ticket != write.ticket);
+        let others = others.map(|ticket| tickets.edit_in_place(ticket));
         let Some(others) = others.collect::<Option<Vec<_>>>() else {
             return false;
         };
@@ -74,9 +74,9 @@ impl<T: Item> Store<T> {
         }
         let slot = self.row_added_by(write)?;
         let tickets = self.tickets.as_ref()?;
-        let of_item = tickets.index.of_item(&write.key).iter();
+        let of_item = tickets.index.by_key.of_item(&write.key);
         let layers = of_item.map(
-            |ticket| match tickets.layers.get(ticket)?.writes.as_slice() {
+            |ticket| match tickets.layers.get(&ticket)?.writes.as_slice() {
                 [write] => Some(Arc::clone(write)),
                 _ => None,
             },

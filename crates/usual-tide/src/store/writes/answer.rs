@@ -126,7 +126,7 @@ impl<T: Item> Store<T> {
                 .base
                 .source
                 .rows()
-                .filter(|slot| !blanks.contains(slot));
+                .filter(|slot| !blanks.contains(*slot));
             let items = rows.filter_map(|slot| store.base.items.get(slot).cloned());
             Err::<Infallible, Vec<Arc<T>>>(items.collect())
         });

@@ -154,7 +154,7 @@ impl<T: Item> Store<T> {
     }
 
     fn net_write(&self, net: NetEdit<'_, T>) -> Option<(Option<usize>, Write<T>)> {
-        let is_item = |slot: &Slot| !self.special.blanks.contains(slot);
+        let is_item = |slot: &Slot| !self.special.blanks.contains(*slot);
         let slot = self.slot(net.key).filter(is_item);
         let after = slot.and_then(|slot| self.base.items.get(slot)).cloned();
         let before = match net.before {
@@ -186,20 +186,11 @@ impl<T: Item> Store<T> {
 
     /// What a row is between, blank rows of drafts left out.
     fn neighbours(&self, slot: Slot) -> Neighbours<T::Key> {
-        let blanks = &self.special.blanks;
         let key = |slot: Slot| Some(self.base.items.get(slot)?.key().clone());
-        let above = self
-            .base
-            .source
-            .rows_before(slot)
-            .find(|row| !blanks.contains(row));
         let position = self.base.source.position(slot).unwrap_or(0);
-        let below = (position + 1..self.len())
-            .map_while(|position| self.base.source.get(position))
-            .find(|row| !blanks.contains(row));
         Neighbours {
-            after: above.and_then(key),
-            before: below.and_then(key),
+            after: self.item_above(position).and_then(key),
+            before: self.item_from(position + 1).and_then(key),
         }
     }
 

@@ -99,7 +99,7 @@ impl<T: Item> Store<T> {
         for edit in edits.into_iter().rev() {
             let mut slot = self.slot(edit.key());
             if let (ItemEdit::Removed { .. }, Some(blank)) = (&edit, slot)
-                && self.special.blanks.contains(&blank)
+                && self.special.blanks.contains(blank)
             {
                 aside.push(self.set_aside(blank));
                 slot = None;
@@ -152,7 +152,7 @@ impl<T: Item> Store<T> {
             };
             self.base.keys.insert(blank, &self.base.items);
             self.index_values(blank, Some(&item));
-            self.base.source.insert(at, blank, 0);
+            self.place_row(at, blank);
             self.journal.steps.push(Step::Returned { slot: blank });
         }
     }
@@ -160,7 +160,7 @@ impl<T: Item> Store<T> {
     fn withdraw_row(&mut self, slot: Slot) {
         self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
-        if let Some((at, _)) = self.base.source.remove(slot) {
+        if let Some(at) = self.lift_row(slot) {
             self.journal.steps.push(Step::Withdrawn { slot, at });
         }
     }

@@ -45,12 +45,12 @@ impl<T: Item> Store<T> {
         change: impl FnOnce(&mut Self, Slot),
     ) -> bool {
         let layers = self.tickets.as_ref().and_then(|tickets| {
-            let of_item = tickets.index.of_item(&answered.key).iter();
-            let layers = of_item.map(|ticket| tickets.edit_in_place(*ticket));
+            let of_item = tickets.index.by_key.of_item(&answered.key);
+            let layers = of_item.map(|ticket| tickets.edit_in_place(ticket));
             layers.collect::<Option<Vec<Layer<T>>>>()
         });
         let slot = self.slot(&answered.key);
-        let slot = slot.filter(|slot| !self.special.blanks.contains(slot));
+        let slot = slot.filter(|slot| !self.special.blanks.contains(*slot));
         let Some((layers, slot)) = layers.zip(slot) else {
             return false;
         };

@@ -9,6 +9,7 @@ mod added;
 mod answer;
 mod ask;
 mod below_writes;
+mod by_key;
 mod facet;
 mod in_place;
 mod merge;
@@ -130,9 +131,11 @@ impl<T: Item> Tickets<T> {
         let is_another = |write: &&Arc<Write<T>>| {
             write.key == *from && write.kind() == WriteKind::Add && write.ticket > by
         };
-        let refused = self.refused.iter().map(|refused| &refused.write);
-        let waiting = self.index.of_item(from).iter();
-        let waiting = waiting.filter_map(|ticket| self.find(*ticket));
+        let refused = self.refused.by_key.of_item(from);
+        let refused = refused.filter_map(|ticket| self.refused.get(ticket));
+        let refused = refused.map(|refused| &refused.write);
+        let waiting = self.index.by_key.of_item(from);
+        let waiting = waiting.filter_map(|ticket| self.find(ticket));
         let next = waiting.chain(refused).filter(is_another);
         let next = next.map(|write| write.ticket).min();
         let latest = self.additions.get(from).copied();
@@ -146,17 +149,16 @@ impl<T: Item> Tickets<T> {
 
     /// Renames what was refused, and brings the index in step with the writes that wait, which are renamed already.
     fn rename_refused(&mut self, renaming: &Renaming<T::Key>) {
-        for refused in self.refused.iter_mut() {
-            renaming.apply(&mut refused.write);
-        }
+        self.refused.rename(renaming);
         if self.additions.get(&renaming.from) == Some(&renaming.by) {
             self.additions.remove(&renaming.from);
             self.additions.insert(renaming.to.clone(), renaming.by);
         }
         let layers = &self.layers;
-        self.index.rename(renaming, |ticket| {
-            find(layers, ticket).map(|write| &**write)
-        });
+        let keys = (&renaming.from, &renaming.to);
+        self.index
+            .by_key
+            .rename(keys, |ticket| find(layers, ticket).map(|write| &**write));
         self.count_anew(&renaming.from);
         self.count_anew(&renaming.to);
     }
@@ -168,7 +170,7 @@ impl<T: Item> Tickets<T> {
 
     /// Renames the writes that wait.
     fn rename_waiting(&mut self, renaming: &Renaming<T::Key>) {
-        for ticket in self.index.that_name(&renaming.from) {
+        for ticket in self.index.by_key.that_name(&renaming.from) {
             let layer = self.layers.range_mut(..=ticket).next_back();
             let writes = layer.into_iter().flat_map(|(_, layer)| &mut layer.writes);
             writes.for_each(|write| renaming.apply(write));
@@ -197,10 +199,8 @@ impl<T: Item> Tickets<T> {
 
     /// Counts the writes of an item again, after it was given another key.
     fn count_anew(&mut self, key: &T::Key) {
-        let waiting = self.index.of_item(key).len();
-        let refused = self.refused.iter();
-        let refused = refused.filter(|refused| refused.write.key == *key);
-        self.states.set(key, waiting, refused.count());
+        let (waiting, refused) = (self.index.by_key.count(key), self.refused.by_key.count(key));
+        self.states.set(key, waiting, refused);
         self.forget_addition(key);
     }
 

@@ -1,6 +1,7 @@
 //! The writes that the source has refused.
 
-use super::write::{Ticket, Write};
+use super::by_key::WritesByKey;
+use super::write::{Renaming, Ticket, Write};
 use crate::item::Item;
 use hashbrown::HashMap;
 use std::collections::BTreeMap;
@@ -20,6 +21,7 @@ pub struct RefusedWrite<T: Item> {
 pub(super) struct RefusedWrites<T: Item> {
     by_number: BTreeMap<u64, RefusedWrite<T>>,
     numbers: HashMap<Ticket, u64>,
+    pub(super) by_key: WritesByKey<T::Key>,
     next: u64,
 }
 
@@ -28,14 +30,28 @@ impl<T: Item> RefusedWrites<T> {
         Self {
             by_number: BTreeMap::new(),
             numbers: HashMap::new(),
+            by_key: WritesByKey::new(),
             next: 0,
         }
     }
 
     pub(super) fn push(&mut self, refused: RefusedWrite<T>) {
         self.numbers.insert(refused.write.ticket, self.next);
+        self.by_key.add(&refused.write);
         self.by_number.insert(self.next, refused);
         self.next += 1;
+    }
+
+    /// Gives another key to those that name one. O(log n) for each.
+    pub(super) fn rename(&mut self, renaming: &Renaming<T::Key>) {
+        for ticket in self.by_key.that_name(&renaming.from) {
+            let number = self.numbers.get(&ticket);
+            if let Some(refused) = number.and_then(|number| self.by_number.get_mut(number)) {
+                self.by_key.remove(&refused.write);
+                renaming.apply(&mut refused.write);
+                self.by_key.add(&refused.write);
+            }
+        }
     }
 
     pub(super) fn get(&self, ticket: Ticket) -> Option<&RefusedWrite<T>> {
@@ -44,17 +60,15 @@ impl<T: Item> RefusedWrites<T> {
 
     /// O(log n).
     pub(super) fn remove(&mut self, ticket: Ticket) -> Option<RefusedWrite<T>> {
-        self.by_number.remove(&self.numbers.remove(&ticket)?)
+        let refused = self.by_number.remove(&self.numbers.remove(&ticket)?)?;
+        self.by_key.remove(&refused.write);
+        Some(refused)
     }
 
     pub(super) fn iter(
         &self,
     ) -> impl DoubleEndedIterator<Item = &RefusedWrite<T>> + ExactSizeIterator + use<'_, T> {
         self.by_number.values()
-    }
-
-    pub(super) fn iter_mut(&mut self) -> impl Iterator<Item = &mut RefusedWrite<T>> {
-        self.by_number.values_mut()
     }
 }
 
