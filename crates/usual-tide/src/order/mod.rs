@@ -14,6 +14,8 @@ mod node;
 #[cfg(feature = "probe")]
 mod probe;
 mod read;
+#[cfg(test)]
+pub(crate) mod reads;
 mod search;
 mod sequence;
 mod sweep;

@@ -15,6 +15,8 @@ impl RowTree {
 
     /// Where a row is. O(log n).
     pub(crate) fn position(&self, slot: Slot) -> Option<usize> {
+        #[cfg(test)]
+        super::reads::count();
         let leaf = self.leaf_of(slot)?;
         let index = self.leaf(leaf).find(slot)?;
         Some(self.position_at(Cursor { leaf, index }))
@@ -43,6 +45,8 @@ impl RowTree {
 
     /// The place before the row at a position; past the end, the place after the last row.
     pub(crate) fn cursor(&self, position: usize) -> Cursor {
+        #[cfg(test)]
+        super::reads::count();
         let mut rest = position.min(self.len()) as u32;
         let mut node = self.root;
         for _ in 0..self.height {

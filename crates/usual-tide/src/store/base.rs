@@ -2,7 +2,7 @@
 
 use super::EditError;
 use super::duplicates;
-use crate::item::{Arena, GivenKeys, Item, KeyTable};
+use crate::item::{Arena, GivenKeys, Item, KeyTable, LeftItems};
 use crate::list::Context;
 use crate::order::{RowTree, Slot};
 use crate::query::Columns;
@@ -14,8 +14,7 @@ pub(super) struct Base<T: Item> {
     pub(super) items: Arena<T>,
     pub(super) keys: KeyTable,
     pub(super) given_keys: GivenKeys<T::Key>,
-    /// How many items have left, or were proposed for removal.
-    pub(super) left: u64,
+    pub(super) left: LeftItems<T>,
     pub(super) source: RowTree,
     /// Rows whose removal is pending, with the number of that removal: no list shows them.
     pub(super) concealed: HashMap<Slot, u64>,
@@ -29,7 +28,7 @@ impl<T: Item> Base<T> {
             items: Arena::new(),
             keys: KeyTable::default(),
             given_keys: GivenKeys::new(),
-            left: 0,
+            left: LeftItems::new(),
             source: RowTree::new(false),
             concealed: HashMap::new(),
             columns: Columns::new(),
@@ -70,7 +69,7 @@ impl<T: Item> Base<T> {
             items: &self.items,
             keys: &self.keys,
             given_keys: &self.given_keys,
-            left: self.left,
+            left: &self.left,
             source: &self.source,
             concealed: &self.concealed,
             columns: &self.columns,

@@ -186,8 +186,11 @@ impl<T: Item> Store<T> {
         }
         self.edits += u64::from(!self.journal.steps.is_empty());
         for step in self.journal.steps.drain(..) {
-            if let Step::Removed { .. } | Step::Gone { .. } | Step::Concealed { .. } = step {
-                self.base.left += 1;
+            if let Step::Removed { slot, .. } | Step::Gone { slot } | Step::Concealed { slot } =
+                step
+                && let Some(item) = self.base.items.get(slot)
+            {
+                self.base.left.note(item);
             }
             if let Step::Removed { slot, .. } | Step::Gone { slot } = step {
                 if self.base.source.contains(slot) {

@@ -22,6 +22,8 @@ mod shared;
 mod special_rows;
 #[cfg(feature = "suggestions")]
 mod suggestions;
+#[cfg(test)]
+mod tests;
 mod uniques;
 mod writes;
 

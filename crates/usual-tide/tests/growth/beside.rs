@@ -5,8 +5,12 @@ use std::cmp::Ordering;
 use std::hash::{Hash, Hasher};
 use std::ops::Range;
 use std::time::Duration;
+use usual_tide::rules::Rules;
+use usual_tide::text::Folding;
 use usual_tide::writes::Ticket;
-use usual_tide::{ChangeSet, Feed, FieldValue, Group, Item, ListId, Place, Query, Store};
+use usual_tide::{
+    ChangeSet, Draft, Feed, FieldValue, Group, Item, ListId, Place, Query, Selection, Store,
+};
 
 thread_local! {
     /// How often keys were read so far.
@@ -232,6 +236,53 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             edit(&mut store, n);
         })
     }),
+    ("a new draft begun beside n others", |n, cost| {
+        let (mut store, mut open) = drafting(n, 0);
+        cost(OPERATIONS, &mut || {
+            for id in 0..OPERATIONS {
+                open.push(begin_new(&mut store, FRESH + n + id));
+            }
+        })
+    }),
+    ("a new draft committed beside n others", |n, cost| {
+        let (mut store, mut open) = drafting(n, OPERATIONS);
+        cost(OPERATIONS, &mut || {
+            for mut draft in open.drain(..OPERATIONS as usize) {
+                draft.set(Piece::SHELF, 7).unwrap();
+                store.drafts_mut().commit(draft).unwrap();
+            }
+        })
+    }),
+    ("a new draft dropped beside n others", |n, cost| {
+        let (mut store, mut open) = drafting(n, OPERATIONS);
+        cost(OPERATIONS, &mut || {
+            open.drain(..OPERATIONS as usize);
+            edit(&mut store, 0);
+        })
+    }),
+    (
+        "a row moved and moved back beside n new drafts",
+        |n, cost| {
+            let (mut store, _open) = drafting(n, 0);
+            cost(OPERATIONS, &mut || {
+                for _ in 0..OPERATIONS {
+                    store.move_to(&Key(0), Place::End).unwrap();
+                    store.history_mut().undo().unwrap();
+                }
+            })
+        },
+    ),
+    (
+        "an item reloaded, as many of them as new drafts",
+        |n, cost| {
+            let mut store = store(n);
+            let begin = |id| begin_new(&mut store, FRESH + id);
+            let _open: Vec<_> = (0..n).map(begin).collect();
+            cost(n, &mut || {
+                store.reload((0..n).map(piece)).unwrap();
+            })
+        },
+    ),
     ("a removal begun beside n pending ones", |n, cost| {
         let (mut store, _, _feed) = listed(n + OPERATIONS);
         let due = Duration::from_secs(1);
@@ -315,6 +366,32 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             })
         },
     ),
+    (
+        "an addition confirmed, the oldest of n beside one row",
+        |n, cost| {
+            let (mut store, tickets) = adding_at(n, Place::After(Key(0)));
+            cost(OPERATIONS, &mut || {
+                for ticket in &tickets[..OPERATIONS as usize] {
+                    store.writes_mut().confirm(*ticket).unwrap();
+                }
+            })
+        },
+    ),
+    (
+        "an addition confirmed under another key beside n refused ones",
+        |n, cost| {
+            let (mut store, tickets) = adding(n + OPERATIONS);
+            let (new, refused) = tickets.split_at(OPERATIONS as usize);
+            for ticket in refused {
+                refuse(&mut store, *ticket);
+            }
+            cost(OPERATIONS, &mut || {
+                for (ticket, id) in new.iter().zip(FRESH..) {
+                    store.writes_mut().confirm_as(*ticket, piece(id)).unwrap();
+                }
+            })
+        },
+    ),
     ("an addition refused, the oldest of n", |n, cost| {
         let (mut store, tickets) = adding(n);
         cost(OPERATIONS, &mut || {
@@ -350,6 +427,64 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
             }
         })
     }),
+    (
+        "an edit whose write state n feeds do not read",
+        |n, cost| {
+            let (mut store, list, _feed) = listed(10);
+            store.writes_mut().track();
+            let feed = || store.writes_mut().state_feed(list).unwrap();
+            let _feeds: Vec<_> = std::iter::repeat_with(feed).take(n as usize).collect();
+            let many = 20 * OPERATIONS;
+            cost(many, &mut || {
+                for id in 0..many {
+                    edit(&mut store, id % 10);
+                }
+            })
+        },
+    ),
+    (
+        "an edit of a value that n share, which is to be unique",
+        |n, cost| {
+            let mut store = Store::new();
+            let rules = Rules::new().unique(Piece::SHELF, Folding::Exact);
+            store.set_rules(rules).unwrap();
+            let same = |id| Piece {
+                shelf: 0,
+                ..piece(id)
+            };
+            let items = (0..n + OPERATIONS).map(same);
+            store
+                .from_source(|store| store.add_many(items, Place::End))
+                .unwrap();
+            cost(OPERATIONS, &mut || {
+                for id in 1..=OPERATIONS {
+                    store.edit(&Key(id), |piece| piece.shelf = id).unwrap();
+                }
+            })
+        },
+    ),
+    (
+        "a removal that a selection of n hidden rows follows",
+        |n, cost| {
+            let (mut store, list, feed) = listed(n + OPERATIONS + 10);
+            let mut selection = Selection::new();
+            selection.select_all(&store.list(list).unwrap());
+            let shown = move |piece: &Piece| piece.shelf < OPERATIONS + 10;
+            let mut rows = store.list_mut(list).unwrap();
+            rows.change_query(|query| query.filter(shown));
+            let mut follow = |store: &Store<Piece>| {
+                let changes = feed.read(store).unwrap().unwrap();
+                selection.follow(&changes, &store.list(list).unwrap());
+            };
+            follow(&store);
+            cost(OPERATIONS, &mut || {
+                for id in 0..OPERATIONS {
+                    store.remove(&Key(id)).unwrap();
+                    follow(&store);
+                }
+            })
+        },
+    ),
     (
         "an edit, its change set read, in a window on n sections",
         |n, cost| {
@@ -470,14 +605,32 @@ fn refuse(store: &mut Store<Piece>, ticket: Ticket) {
 
 /// A store in which `n` additions wait.
 fn adding(n: u32) -> (Store<Piece>, Vec<Ticket>) {
+    adding_at(n, Place::End)
+}
+
+fn adding_at(n: u32, place: Place<Key>) -> (Store<Piece>, Vec<Ticket>) {
     let mut store = store(10);
     store.writes_mut().track();
     for id in 10..10 + n {
-        store.add(piece(id), Place::End).unwrap();
+        store.add(piece(id), place.clone()).unwrap();
     }
     let tickets = store.writes().pending().map(|write| write.ticket);
     let tickets = tickets.collect();
     (store, tickets)
+}
+
+/// A store with `n` new drafts, and some more.
+fn drafting(n: u32, more: u32) -> (Store<Piece>, Vec<Draft<Piece>>) {
+    let (mut store, ..) = listed(10);
+    store.writes_mut().track();
+    let begin = |id| begin_new(&mut store, FRESH + id);
+    let open = (0..n + more).map(begin).collect();
+    (store, open)
+}
+
+fn begin_new(store: &mut Store<Piece>, id: u32) -> Draft<Piece> {
+    let begun = store.drafts_mut().begin_new(piece(id), Place::End);
+    begun.unwrap()
 }
 
 /// A store in which `n` edits wait.

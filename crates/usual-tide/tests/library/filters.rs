@@ -1,9 +1,12 @@
 //! Filters by condition: what is asked again after an edit, and what conditions are made of.
 
 use crate::items::usual::Piece;
+use proptest::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use usual_tide::{Condition, Group, ListId, Place, Query, Sort, Store};
+use usual_tide::fields::Value;
+use usual_tide::query::FilterText;
+use usual_tide::{Condition, Fields, Group, ListId, Place, Query, Sort, Store};
 
 fn piece(id: u32) -> Piece {
     Piece {
@@ -205,4 +208,76 @@ fn conditions_join_as_logic_has_it_with_missing_values_unknown() {
         Piece::GLAZE.like("cl%").and(glaze("shino")).fields().len(),
         1
     );
+}
+
+#[test]
+fn however_many_conditions_are_joined_they_are_asked_compared_written_and_let_go() {
+    let many = 60_000;
+    let of = |ids: std::ops::Range<u32>| {
+        let mut joined = Piece::ID.is(0);
+        for id in ids {
+            joined = joined.or(Piece::ID.is(id));
+        }
+        joined
+    };
+    let joined = of(1..many);
+    assert_eq!(joined.test(&piece(many - 1)), Some(true));
+    assert_eq!(joined.test(&piece(many)), Some(false));
+    assert!(joined == of(1..many) && joined != of(2..many));
+    let text = joined.text().unwrap().to_string();
+    assert_eq!(text.matches(" OR ").count(), many as usize - 1);
+
+    let mut turned = Piece::FIRED.is(true);
+    for _ in 0..many {
+        turned = !turned;
+    }
+    assert_eq!(turned.text(), Piece::FIRED.is(true).text());
+
+    // The app keeps each step.
+    let mut steps = vec![Piece::FIRED.is(true)];
+    for id in 0..2_000 {
+        let next = steps[id as usize].clone().and(Piece::ID.is_not(id));
+        steps.push(next);
+    }
+    let last = &steps[2_000];
+    assert_eq!(last.test(&piece(1_998)), Some(false));
+    assert_eq!(last.test(&piece(2_000)), Some(true));
+    let text = steps[2].text().unwrap().to_string();
+    assert_eq!(text, "fired = TRUE AND id <> 0 AND id <> 1");
+    let parsed: FilterText = text.parse().unwrap();
+    assert!(parsed.check::<Piece>().unwrap().text() == steps[2].text());
+}
+
+fn value() -> impl Strategy<Value = Value<'static>> {
+    prop_oneof![
+        4 => (0..20_u8).prop_map(Value::from),
+        4 => "[a-d]{1,2}".prop_map(Value::from),
+        1 => (0..8_u8).prop_map(|number| Value::from(f64::from(number) / 2.0)),
+        1 => Just(Value::Missing),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(crate::cases(300)) })]
+
+    /// One of some values, however many and of whatever kinds, is the same as this one or that one or the next.
+    #[test]
+    fn one_of_many_is_one_or_another(
+        values in prop_oneof![
+            prop::collection::vec(value(), 1..30),
+            prop::collection::vec((0..20_u8).prop_map(Value::from), 1..30),
+            prop::collection::vec("[a-d]{1,2}".prop_map(Value::from), 1..30),
+        ],
+        id in 0..20_u32,
+        glaze in prop::option::of("[a-d]{1,2}"),
+    ) {
+        let piece = Piece { id, title: "ab".to_owned(), glaze, height_mm: id, ..Piece::default() };
+        for name in ["id", "title", "glaze", "height_mm", "fired"] {
+            let field = Piece::field_named(name).unwrap();
+            let each = values.iter().map(|value| field.clone().is(value.clone()));
+            let either = each.reduce(Condition::or).unwrap();
+            let listed = field.clone().one_of(values.clone());
+            prop_assert_eq!(listed.test(&piece), either.test(&piece), "{} of {:?}", name, values);
+        }
+    }
 }

@@ -82,10 +82,10 @@ impl<T: Item> Selection<T> {
             }
         }
         self.may_hide |= !change.hidden.is_empty();
-        if self.may_hide && rows.left() != self.left {
+        if self.may_hide {
             self.note_gone_hidden(rows, &mut change);
         }
-        self.left = rows.left();
+        self.left = rows.left().count();
         let is_gone = |key: &T::Key| !rows.has(key);
         if self.open.as_ref().is_some_and(is_gone) {
             change.closed = self.open.take();
@@ -141,8 +141,17 @@ impl<T: Item> Selection<T> {
         }
     }
 
-    /// Notes selected rows that have left while they were hidden, of which no change set tells.
+    /// Notes selected rows that have left while they were hidden, of which no change set tells. O(1) for each item that has
+    /// left, if they are few.
     fn note_gone_hidden(&mut self, rows: &BoundList<'_, T>, change: &mut SelectionChange<T::Key>) {
+        if let Some(left) = rows.left().since(self.left) {
+            for key in left.map(|item| item.key()) {
+                if self.selected.contains(key) && !rows.has(key) {
+                    self.note_gone(key, rows, change);
+                }
+            }
+            return;
+        }
         let gone = self.selected.iter().filter(|key| !rows.has(key));
         let gone: Vec<T::Key> = gone.cloned().collect();
         for key in gone {

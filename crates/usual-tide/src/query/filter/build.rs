@@ -3,6 +3,7 @@
 use super::comparison::Comparison;
 use super::condition::{Condition, Node};
 use super::like::Pattern;
+use super::listed::Listed;
 use super::operand::Operand;
 use crate::item::{AnyField, Field, FieldValue, Value};
 
@@ -147,7 +148,8 @@ impl<T: 'static> AnyField<T> {
         let list = values
             .into_iter()
             .map(|value| Operand::Literal(value.into()));
-        Condition::of(Node::In(Operand::Field(self), list.collect()))
+        let list = Listed::new(list.collect());
+        Condition::of(Node::In(Operand::Field(self), list))
     }
 
     /// The condition that the field has no value.

@@ -2,6 +2,7 @@
 
 use super::comparison::Comparison;
 use super::like::Pattern;
+use super::listed::Listed;
 use super::operand::Operand;
 use crate::item::{AnyField, Tester, Value};
 use std::cmp::Ordering;
@@ -53,10 +54,47 @@ pub(super) enum Node<T> {
     /// A text against a pattern, and the pattern as it was written.
     Like(Operand<T>, Pattern, Operand<T>),
     Between(Operand<T>, Operand<T>, Operand<T>),
-    In(Operand<T>, Vec<Operand<T>>),
+    In(Operand<T>, Listed<T>),
     IsMissing(Operand<T>),
     /// A closure of the app's.
     Closure(Closure<T>),
+}
+
+/// A way in which conditions are joined.
+#[derive(Clone, Copy, PartialEq)]
+enum Join {
+    All,
+    Any,
+}
+
+impl Join {
+    fn of<T>(self, parts: Vec<Node<T>>) -> Node<T> {
+        match self {
+            Self::All => Node::All(parts),
+            Self::Any => Node::Any(parts),
+        }
+    }
+
+    /// A node as parts of what is to be joined: its own parts, if it was joined in the same way.
+    fn parts<T>(self, node: Arc<Node<T>>) -> Vec<Node<T>> {
+        let node = match Arc::try_unwrap(node) {
+            Ok(Node::All(parts)) if self == Self::All => return parts,
+            Ok(Node::Any(parts)) if self == Self::Any => return parts,
+            Ok(node) => Arc::new(node),
+            Err(shared) => shared,
+        };
+        let again = match (self, &*node) {
+            (Self::All, Node::All(parts)) | (Self::Any, Node::Any(parts)) => {
+                let again = |part: &Node<T>| match part {
+                    Node::Shared(part) => Some(Node::Shared(Arc::clone(part))),
+                    _ => None,
+                };
+                parts.iter().map(again).collect::<Option<Vec<_>>>()
+            }
+            _ => None,
+        };
+        again.unwrap_or_else(|| vec![Node::Shared(node)])
+    }
 }
 
 /// What a test of a field is made of.
@@ -119,17 +157,7 @@ impl<T> Node<T> {
                 let below = below.map(Ordering::is_le);
                 both(above, below)
             }
-            Self::In(operand, list) => {
-                let mut known = true;
-                for other in list {
-                    match operand.compare(item, &other.value(item)) {
-                        Some(Ordering::Equal) => return Some(true),
-                        Some(_) => {}
-                        None => known = false,
-                    }
-                }
-                known.then_some(false)
-            }
+            Self::In(operand, list) => list.holds(operand, item),
             Self::IsMissing(operand) => Some(operand.value(item).is_missing()),
             Self::Closure(test) => Some(test(item)),
         }
@@ -158,7 +186,8 @@ impl<T> Node<T> {
             }
             Self::In(operand, list) => {
                 operand.read_fields(fields);
-                list.iter().for_each(|operand| operand.read_fields(fields));
+                let list = list.operands().iter();
+                list.for_each(|operand| operand.read_fields(fields));
             }
         }
     }
@@ -235,17 +264,19 @@ impl<T> Condition<T> {
         }
     }
 
-    /// Joined from two, with all that both read.
-    fn joined(self, other: Self, join: fn(Vec<Node<T>>) -> Node<T>) -> Self {
+    /// Joined from two, with all that both read. However many are joined in the same way, one after the other, they are
+    /// parts of one.
+    fn joined(self, other: Self, join: Join) -> Self {
         let mut fields: Vec<AnyField<T>> = self.fields.to_vec();
         for field in other.fields.iter() {
             if fields.iter().all(|known| known.name() != field.name()) {
                 fields.push(field.clone());
             }
         }
-        let parts = vec![Node::Shared(self.node), Node::Shared(other.node)];
+        let mut parts = join.parts(self.node);
+        parts.extend(join.parts(other.node));
         Self {
-            node: Arc::new(join(parts)),
+            node: Arc::new(join.of(parts)),
             fields: fields.into(),
             knows_fields: self.knows_fields && other.knows_fields,
         }
@@ -269,13 +300,13 @@ impl<T> Condition<T> {
     /// Both this and another.
     #[must_use]
     pub fn and(self, other: Self) -> Self {
-        self.joined(other, Node::All)
+        self.joined(other, Join::All)
     }
 
     /// This, or another, or both.
     #[must_use]
     pub fn or(self, other: Self) -> Self {
-        self.joined(other, Node::Any)
+        self.joined(other, Join::Any)
     }
 }
 
@@ -284,9 +315,16 @@ impl<T> std::ops::Not for Condition<T> {
     type Output = Self;
 
     fn not(self) -> Self {
-        let node = Node::Not(Box::new(Node::Shared(self.node)));
+        let opposite = match &*self.node {
+            Node::Not(node) => match &**node {
+                Node::Shared(node) => Some(Arc::clone(node)),
+                _ => None,
+            },
+            _ => None,
+        };
+        let not = |node| Arc::new(Node::Not(Box::new(Node::Shared(node))));
         Self {
-            node: Arc::new(node),
+            node: opposite.unwrap_or_else(|| not(self.node)),
             ..self
         }
     }

@@ -8,6 +8,7 @@ mod condition;
 #[cfg(feature = "cql2")]
 mod cql2;
 mod like;
+mod listed;
 mod operand;
 
 pub use condition::Condition;

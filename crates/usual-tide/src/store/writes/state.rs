@@ -55,6 +55,10 @@ pub(super) struct WriteStates<K> {
     last: HashMap<K, u64>,
     now: u64,
     feeds: Vec<Weak<AtomicU64>>,
+    /// Every feed has read up to this change, as far as was looked.
+    read: u64,
+    /// How many changes were noted since.
+    since_look: usize,
 }
 
 #[derive(Clone, Copy, Default)]
@@ -73,8 +77,11 @@ impl Counts {
     }
 }
 
-/// Changes that are noted before those that every feed has read are dropped.
+/// Changes that are noted before it is looked how far the feeds have read, unless there are more feeds.
 const MANY: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1024 };
+
+/// Changes that are dropped with each that is noted, so that none pays for many.
+const FEW: usize = 4;
 
 impl<K: Clone + Eq + Hash> WriteStates<K> {
     pub(super) fn new() -> Self {
@@ -84,6 +91,8 @@ impl<K: Clone + Eq + Hash> WriteStates<K> {
             last: HashMap::new(),
             now: 0,
             feeds: Vec::new(),
+            read: 0,
+            since_look: 0,
         }
     }
 
@@ -120,25 +129,31 @@ impl<K: Clone + Eq + Hash> WriteStates<K> {
 
     fn note(&mut self, key: &K) {
         self.now += 1;
-        if self.feeds.is_empty() {
-            return;
+        if !self.feeds.is_empty() {
+            if let Some(before) = self.last.insert(key.clone(), self.now) {
+                self.changes.remove(&before);
+            }
+            self.changes.insert(self.now, key.clone());
         }
-        if let Some(before) = self.last.insert(key.clone(), self.now) {
-            self.changes.remove(&before);
-        }
-        self.changes.insert(self.now, key.clone());
-        if self.changes.len() > MANY {
-            self.forget_read();
-        }
+        self.forget_read();
     }
 
+    /// Drops some of what every feed has read.
     fn forget_read(&mut self) {
-        self.feeds.retain(|feed| feed.strong_count() > 0);
-        let read = self.feeds.iter().filter_map(Weak::upgrade);
-        let read = read.map(|read| read.load(Ordering::Acquire)).min();
-        let unread = self.changes.split_off(&(read.unwrap_or(self.now) + 1));
-        for key in std::mem::replace(&mut self.changes, unread).values() {
-            self.last.remove(key);
+        self.since_look += 1;
+        if self.since_look > MANY.max(self.feeds.len()) {
+            self.since_look = 0;
+            self.feeds.retain(|feed| feed.strong_count() > 0);
+            let read = self.feeds.iter().filter_map(Weak::upgrade);
+            let read = read.map(|read| read.load(Ordering::Acquire)).min();
+            self.read = read.unwrap_or(self.now);
+        }
+        for _ in 0..FEW {
+            let oldest = self.changes.first_entry();
+            let Some(oldest) = oldest.filter(|oldest| *oldest.key() <= self.read) else {
+                return;
+            };
+            self.last.remove(&oldest.remove());
         }
     }
 }

@@ -5,6 +5,7 @@ use crate::item::{Kind, Value};
 use crate::query::filter::arithmetic::Computed;
 use crate::query::filter::condition::{Condition, Node};
 use crate::query::filter::like::Pattern;
+use crate::query::filter::listed::Listed;
 use crate::query::filter::operand::Operand;
 use crate::query::lookup::{FieldLookup, nearest};
 use crate::query::text_error::{QueryTextError, QueryTextProblem};
@@ -88,7 +89,7 @@ impl<L> Checker<'_, L> {
                     term = left;
                     operands.push(right.operand);
                 }
-                (*negated, Node::In(term.operand, operands))
+                (*negated, Node::In(term.operand, Listed::new(operands)))
             }
             Test::IsNull { negated, term } => (*negated, Node::IsMissing(self.term(term)?.operand)),
         };

@@ -35,10 +35,11 @@ pub(super) fn test<T>(node: &Node<T>) -> Option<Test> {
             term: term(operand)?,
             bounds: Box::new((beside(low, operand)?, beside(high, operand)?)),
         },
-        Node::In(operand, list) if !list.is_empty() => Test::In {
+        Node::In(operand, list) if !list.operands().is_empty() => Test::In {
             negated: false,
             term: term(operand)?,
             list: list
+                .operands()
                 .iter()
                 .map(|other| beside(other, operand))
                 .collect::<Option<Vec<Term>>>()?,
