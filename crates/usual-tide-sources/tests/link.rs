@@ -4,10 +4,11 @@
 
 use proptest::prelude::*;
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, mpsc};
 use std::time::{Duration, Instant};
 use usual_tide::writes::{Neighbours, Ticket, Write, WriteState};
-use usual_tide::{Item, Place, SharedStore, Store};
+use usual_tide::{Item, Place, Query, SharedStore, Store};
 use usual_tide_sources::link::{
     Answer, Change, ChangeSender, DirectSource, Link, LinkOptions, LinkState, Loaded, Loading,
     Retry, Source, SourceError,
@@ -410,6 +411,73 @@ fn a_store_has_one_link_at_a_time() {
     link.flush(LONG).unwrap();
     assert!(link.close(LONG).is_empty());
     assert_eq!(server.lock().unwrap().items.last().unwrap().id, 900);
+}
+
+/// A client that notes how many writes wait when it is given one.
+struct Noting {
+    client: Client,
+    store: SharedStore<Piece>,
+    waiting: Arc<Mutex<Vec<usize>>>,
+}
+
+impl Source<Piece> for Noting {
+    fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Piece>, SourceError> {
+        self.client.load(loading)
+    }
+
+    fn write(&mut self, write: &Write<Piece>) -> Result<Answer<Piece>, SourceError> {
+        let waiting = self.store.read(|store| store.writes().pending().count());
+        self.waiting.lock().unwrap().push(waiting.unwrap());
+        self.client.write(write)
+    }
+
+    fn watch(&mut self, news: ChangeSender<Piece>) {
+        self.client.watch(news);
+    }
+}
+
+#[test]
+fn what_the_source_reports_is_applied_while_a_long_queue_is_sent_and_not_one_by_one() {
+    let store = SharedStore::new(Store::new());
+    let list = store.bind(Query::new()).unwrap();
+    let told = Arc::new(AtomicUsize::new(0));
+    let count = Arc::clone(&told);
+    let _subscription = store
+        .subscribe(list, |_| {
+            move |_: &_| {
+                count.fetch_add(1, Ordering::Relaxed);
+            }
+        })
+        .unwrap();
+    let waiting = Arc::new(Mutex::new(Vec::new()));
+    let source = Noting {
+        client: Client {
+            number: 0,
+            server: server(vec![]),
+        },
+        store: store.clone(),
+        waiting: Arc::clone(&waiting),
+    };
+    let options = options().patience(LONG).writes_at_once(10);
+    let link = Link::start_with(store.clone(), source, options).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let made = store.edit(|store| (100..200).try_for_each(|id| store.add(piece(id), Place::End)));
+    made.unwrap().unwrap();
+    let before = told.load(Ordering::Relaxed);
+    link.flush(LONG).unwrap();
+
+    let waiting = waiting.lock().unwrap();
+    assert_eq!(waiting.len(), 100);
+    assert_eq!((waiting[0], waiting[99]), (100, 10), "{waiting:?}");
+    let told = told.load(Ordering::Relaxed) - before;
+    assert!(told <= 20, "{told} change sets for ten times ten writes");
+    assert!(
+        store
+            .read(|store| store.writes().pending().count())
+            .unwrap()
+            == 0
+    );
+    link.close(LONG);
 }
 
 /// Looks for changes once an hour, on a thread of its own that says when it ends.

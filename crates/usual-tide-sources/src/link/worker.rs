@@ -11,7 +11,7 @@ use super::sender::ChangeSender;
 use super::source::{Answer, Loaded, Loading, Source};
 use super::state::LinkState;
 use super::sync::{Receiver, RecvTimeoutError, receive};
-use std::collections::HashSet;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use usual_tide::edits::OnDuplicate;
@@ -27,7 +27,7 @@ pub(super) struct Worker<T: Item> {
     /// The source's version that the store is at.
     version: Option<u64>,
     /// Writes that are done in a version which the store has not reached.
-    done: Vec<SentWrite>,
+    done: BTreeMap<Ticket, SentWrite>,
     to_load: bool,
     more_wanted: bool,
     more: bool,
@@ -35,8 +35,14 @@ pub(super) struct Worker<T: Item> {
     next_try: Option<Instant>,
 }
 
+/// What the source has reported and is not yet applied.
+struct Reported<T: Item> {
+    changes: Vec<Change<T>>,
+    version: Option<u64>,
+    any: bool,
+}
+
 struct SentWrite {
-    ticket: Ticket,
     version: u64,
     since: Instant,
 }
@@ -56,7 +62,7 @@ impl<T: Item> Worker<T> {
             kept,
             commands,
             version: None,
-            done: Vec::new(),
+            done: BTreeMap::new(),
             to_load: true,
             more_wanted: false,
             more: false,
@@ -78,9 +84,7 @@ impl<T: Item> Worker<T> {
                 Err(RecvTimeoutError::Disconnected) => return,
             };
             let rest: Vec<Command<T>> = self.commands.try_iter().collect();
-            for command in command.into_iter().chain(rest) {
-                self.carry_out(command);
-            }
+            self.carry_out(command.into_iter().chain(rest));
             if self.control.is_closing() {
                 return;
             }
@@ -96,35 +100,62 @@ impl<T: Item> Worker<T> {
         let late =
             |done: &SentWrite| (done.since + self.options.patience).saturating_duration_since(now);
         self.done
-            .iter()
+            .values()
             .map(late)
             .min()
             .unwrap_or(Duration::from_secs(3600))
     }
 
-    fn carry_out(&mut self, command: Command<T>) {
-        match command {
-            Command::Writes | Command::Close => {}
-            Command::Refresh => {
-                self.to_load = true;
-                self.next_try = None;
+    fn carry_out(&mut self, commands: impl Iterator<Item = Command<T>>) {
+        // What the source has reported meanwhile is applied together: each time costs something for every write that waits.
+        let mut reported = Reported {
+            changes: Vec::new(),
+            version: None,
+            any: false,
+        };
+        for command in commands {
+            match command {
+                Command::Writes | Command::Close => {}
+                Command::Refresh => {
+                    self.to_load = true;
+                    self.next_try = None;
+                }
+                Command::More => self.more_wanted = true,
+                Command::Stale => self.to_load = true,
+                Command::Changed(changes, version) => self.collect(changes, version, &mut reported),
             }
-            Command::More => self.more_wanted = true,
-            Command::Stale => self.to_load = true,
-            Command::Changed(changes, version) => self.change(changes, version),
         }
+        self.change(reported);
     }
 
-    /// Applies changes of the source, unless they are known or all items are about to be loaded.
-    fn change(&mut self, changes: Vec<Change<T>>, version: Option<u64>) {
-        let known = version.is_some() && version <= self.version;
+    /// Adds changes of the source to those that are to be applied, unless they are known or all items are about to be loaded.
+    fn collect(
+        &mut self,
+        changes: Vec<Change<T>>,
+        version: Option<u64>,
+        reported: &mut Reported<T>,
+    ) {
+        let reached = reported.version.or(self.version);
+        let known = version.is_some() && version <= reached;
         if known || self.to_load {
             return;
         }
-        let next = self.version.map(|version| version + 1);
+        let next = reached.map(|version| version + 1);
         if version.is_some() && version != next {
             tracing::info!(?version, ?next, "a version is missing; loading all");
             self.to_load = true;
+            return;
+        }
+        reported.changes.extend(changes);
+        reported.version = version.or(reported.version);
+        reported.any = true;
+    }
+
+    fn change(&mut self, reported: Reported<T>) {
+        let Reported {
+            changes, version, ..
+        } = reported;
+        if !reported.any || self.to_load {
             return;
         }
         let partly_loaded = self.more;
@@ -170,8 +201,30 @@ impl<T: Item> Worker<T> {
     }
 
     fn work(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
+        loop {
+            self.load(source)?;
+            self.more_wanted &= self.more;
+            // A page that does not come keeps no write back.
+            let more = match self.more_wanted {
+                true => self.load_more(source),
+                false => Ok(()),
+            };
+            while self.send(source)? && !self.to_load {
+                if self.control.is_closing() {
+                    return Err(SourceError::Closing);
+                }
+            }
+            more?;
+            if !self.to_load || self.control.is_closing() {
+                return Ok(());
+            }
+        }
+    }
+
+    /// Loads all items, where that is to be done.
+    fn load(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
         let late = |done: &SentWrite| done.since.elapsed() >= self.options.patience;
-        if self.done.iter().any(late) {
+        if self.done.values().any(late) {
             self.to_load = true;
         }
         if self.to_load {
@@ -181,14 +234,7 @@ impl<T: Item> Worker<T> {
             })?;
             self.take_over(loaded)?;
         }
-        self.more_wanted &= self.more;
-        // A page that does not come keeps no write back.
-        let more = match self.more_wanted {
-            true => self.load_more(source),
-            false => Ok(()),
-        };
-        self.send(source)?;
-        more
+        Ok(())
     }
 
     fn load_more(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
@@ -232,81 +278,72 @@ impl<T: Item> Worker<T> {
         edits: impl FnOnce(&mut Store<T>) -> Result<(), EditError<T::Key>>,
     ) -> Result<(), SourceError> {
         let reached = |done: &SentWrite| version.is_none_or(|version| done.version <= version);
-        let tickets: Vec<Ticket> = self
-            .done
-            .iter()
-            .filter(|done| reached(done))
-            .map(|done| done.ticket)
-            .collect();
+        let done = self.done.iter().filter(|(_, done)| reached(done));
+        let tickets: BTreeSet<Ticket> = done.map(|(ticket, _)| *ticket).collect();
         let outcome = self.in_store(|store| {
             // One that was answered in another way since is not confirmed again.
-            let still = |ticket: &Ticket| {
-                store
-                    .writes()
-                    .pending()
-                    .any(|write| write.ticket == *ticket)
+            let waiting: Vec<Ticket> = match tickets.is_empty() {
+                true => Vec::new(),
+                false => {
+                    let waiting = store.writes().pending().map(|write| write.ticket);
+                    waiting.filter(|ticket| tickets.contains(ticket)).collect()
+                }
             };
-            let tickets: Vec<Ticket> = tickets.iter().copied().filter(still).collect();
-            store.writes_mut().confirm_by(&tickets, edits)
+            store.writes_mut().confirm_by(&waiting, edits)
         })?;
         outcome
             .map_err(|why| SourceError::unusable("the store", why))?
             .map_err(unusable)?;
-        self.done.retain(|done| !tickets.contains(&done.ticket));
         for ticket in tickets {
+            self.done.remove(&ticket);
             self.kept.forget(ticket);
         }
         Ok(())
     }
 
-    /// Sends the writes that wait, the oldest first.
-    fn send(&mut self, source: &mut impl Source<T>) -> Result<(), SourceError> {
-        loop {
-            let most = self.options.writes_at_once.max(1);
-            let sent =
-                |write: &Arc<Write<T>>| self.done.iter().any(|done| done.ticket == write.ticket);
-            let can_go = self.kept.were_handed_over();
-            let writes: Vec<Arc<Write<T>>> = self.in_store(|store| {
-                store
-                    .writes()
-                    .pending()
-                    .filter(|write| !sent(write))
-                    .take_while(|write| can_go(write.ticket))
-                    .take(most)
-                    .cloned()
-                    .collect()
-            })?;
-            if writes.is_empty() {
-                return self.forget_answered();
-            }
-            let mut answers = Vec::with_capacity(writes.len());
-            let outcome = of_source("the source's write_many", || {
-                source.write_many(&writes, &mut answers)
-            });
-            tracing::debug!(writes = writes.len(), answers = answers.len(), "sent");
-            let progress = !answers.is_empty();
-            for (write, answer) in writes.iter().zip(answers) {
-                self.take_answer(write, answer)?;
-            }
-            outcome?;
-            if !progress {
-                let why = "it gave neither answers nor an error";
-                return Err(SourceError::unusable("the source", why));
-            }
-            if self.control.is_closing() {
-                return Err(SourceError::Closing);
-            }
+    /// Sends writes that wait, the oldest first, and applies what the source reports meanwhile. `false` when none waits.
+    fn send(&mut self, source: &mut impl Source<T>) -> Result<bool, SourceError> {
+        let most = self.options.writes_at_once.max(1);
+        let sent = |write: &Arc<Write<T>>| self.done.contains_key(&write.ticket);
+        let can_go = self.kept.were_handed_over();
+        let writes: Vec<Arc<Write<T>>> = self.in_store(|store| {
+            store
+                .writes()
+                .pending()
+                .filter(|write| !sent(write))
+                .take_while(|write| can_go(write.ticket))
+                .take(most)
+                .cloned()
+                .collect()
+        })?;
+        if writes.is_empty() {
+            self.forget_answered()?;
+            return Ok(false);
         }
+        let mut answers = Vec::with_capacity(writes.len());
+        let outcome = of_source("the source's write_many", || {
+            source.write_many(&writes, &mut answers)
+        });
+        tracing::debug!(writes = writes.len(), answers = answers.len(), "sent");
+        let progress = !answers.is_empty();
+        for (write, answer) in writes.iter().zip(answers) {
+            self.take_answer(write, answer)?;
+        }
+        outcome?;
+        if !progress {
+            let why = "it gave neither answers nor an error";
+            return Err(SourceError::unusable("the source", why));
+        }
+        let reported: Vec<Command<T>> = self.commands.try_iter().collect();
+        self.carry_out(reported.into_iter());
+        Ok(true)
     }
 
     fn take_answer(&mut self, write: &Write<T>, answer: Answer<T>) -> Result<(), SourceError> {
         let ticket = write.ticket;
         if let Answer::SavedIn(version) = answer {
-            self.done.push(SentWrite {
-                ticket,
-                version,
-                since: Instant::now(),
-            });
+            let since = Instant::now();
+            self.done.insert(ticket, SentWrite { version, since });
             if Some(version) <= self.version {
                 return self.confirm_done(self.version, |_| Ok(()));
             }
