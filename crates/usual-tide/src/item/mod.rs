@@ -17,7 +17,7 @@ mod input;
 #[cfg(feature = "record")]
 mod json;
 mod keys;
-mod left_items;
+mod left_keys;
 mod merge;
 mod path;
 mod rules;
@@ -49,7 +49,7 @@ pub(crate) use json::{JsonDecimal, json_key, json_of, key_of, number_of, short_i
 #[cfg(feature = "record")]
 pub use json::{KeyError, RecordKey};
 pub(crate) use keys::KeyTable;
-pub(crate) use left_items::LeftItems;
+pub(crate) use left_keys::LeftKeys;
 pub(crate) use merge::copy_fields;
 pub use merge::{Merged, merge};
 pub use path::FieldPath;

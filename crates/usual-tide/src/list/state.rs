@@ -8,7 +8,7 @@ use super::log::Log;
 use super::next_bytes::NextBytes;
 use super::rollback_step::RollbackStep;
 use super::version::Version;
-use crate::item::{Arena, GivenKeys, Item, KeyTable, LeftItems};
+use crate::item::{Arena, GivenKeys, Item, KeyTable, LeftKeys};
 use crate::order::{RowTree, Slot};
 use crate::query::{Columns, Query, Sort, Window};
 use hashbrown::HashMap;
@@ -43,7 +43,7 @@ pub(crate) struct Context<'a, T: Item> {
     pub(crate) items: &'a Arena<T>,
     pub(crate) keys: &'a KeyTable,
     pub(crate) given_keys: &'a GivenKeys<T::Key>,
-    pub(crate) left: &'a LeftItems<T>,
+    pub(crate) left: &'a LeftKeys<T::Key>,
     pub(crate) source: &'a RowTree,
     /// Rows that no list shows: they are in the pending removal of this number.
     pub(crate) concealed: &'a HashMap<Slot, u64>,

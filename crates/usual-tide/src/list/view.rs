@@ -6,7 +6,7 @@ use super::positions::PositionError;
 use super::state::{Context, ListState};
 use super::version::Version;
 use crate::change::{Layout, Section, SectionReplica, SectionRow};
-use crate::item::{GivenKeys, Item, LeftItems, SectionKey};
+use crate::item::{GivenKeys, Item, LeftKeys, SectionKey};
 use crate::order::Slot;
 use crate::query::{Query, Window};
 use std::fmt;
@@ -140,8 +140,8 @@ impl<'a, T: Item> BoundList<'a, T> {
         self.position_of(self.context.keys.find(key, self.context.items)?)
     }
 
-    /// The items that have left the store of late, or were proposed for removal.
-    pub(super) fn left(&self) -> &'a LeftItems<T> {
+    /// The keys of the items that have left the store of late, or were proposed for removal.
+    pub(super) fn left(&self) -> &'a LeftKeys<T::Key> {
         self.context.left
     }
 

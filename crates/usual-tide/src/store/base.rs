@@ -2,7 +2,7 @@
 
 use super::EditError;
 use super::duplicates;
-use crate::item::{Arena, GivenKeys, Item, KeyTable, LeftItems};
+use crate::item::{Arena, GivenKeys, Item, KeyTable, LeftKeys};
 use crate::list::Context;
 use crate::order::{RowTree, Slot};
 use crate::query::Columns;
@@ -14,7 +14,7 @@ pub(super) struct Base<T: Item> {
     pub(super) items: Arena<T>,
     pub(super) keys: KeyTable,
     pub(super) given_keys: GivenKeys<T::Key>,
-    pub(super) left: LeftItems<T>,
+    pub(super) left: LeftKeys<T::Key>,
     pub(super) source: RowTree,
     /// Rows whose removal is pending, with the number of that removal: no list shows them.
     pub(super) concealed: HashMap<Slot, u64>,
@@ -28,7 +28,7 @@ impl<T: Item> Base<T> {
             items: Arena::new(),
             keys: KeyTable::default(),
             given_keys: GivenKeys::new(),
-            left: LeftItems::new(),
+            left: LeftKeys::new(),
             source: RowTree::new(false),
             concealed: HashMap::new(),
             columns: Columns::new(),

@@ -185,12 +185,13 @@ impl<T: Item> Store<T> {
             list.finish_edit();
         }
         self.edits += u64::from(!self.journal.steps.is_empty());
-        for step in self.journal.steps.drain(..) {
+        let mut steps = self.journal.steps.drain(..);
+        while let Some(step) = steps.next() {
             if let Step::Removed { slot, .. } | Step::Gone { slot } | Step::Concealed { slot } =
                 step
                 && let Some(item) = self.base.items.get(slot)
             {
-                self.base.left.note(item);
+                self.base.left.note(item.key(), steps.len());
             }
             if let Step::Removed { slot, .. } | Step::Gone { slot } = step {
                 if self.base.source.contains(slot) {
@@ -202,6 +203,7 @@ impl<T: Item> Store<T> {
                 self.base.concealed.remove(&slot);
             }
         }
+        drop(steps);
         self.uniques.finish_edit();
         self.journal.unbound.clear();
         self.journal.followed = 0;

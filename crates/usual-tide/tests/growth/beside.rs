@@ -237,7 +237,8 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
         })
     }),
     ("a new draft begun beside n others", |n, cost| {
-        let (mut store, mut open) = drafting(n, 0);
+        let (mut store, _others) = drafting(n, 0);
+        let mut open = Vec::with_capacity(OPERATIONS as usize);
         cost(OPERATIONS, &mut || {
             for id in 0..OPERATIONS {
                 open.push(begin_new(&mut store, FRESH + n + id));
@@ -246,8 +247,9 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
     }),
     ("a new draft committed beside n others", |n, cost| {
         let (mut store, mut open) = drafting(n, OPERATIONS);
+        let _others = open.split_off(OPERATIONS as usize);
         cost(OPERATIONS, &mut || {
-            for mut draft in open.drain(..OPERATIONS as usize) {
+            for mut draft in open.drain(..) {
                 draft.set(Piece::SHELF, 7).unwrap();
                 store.drafts_mut().commit(draft).unwrap();
             }
@@ -255,8 +257,9 @@ pub(crate) const BESIDE: &[(&str, Operation)] = &[
     }),
     ("a new draft dropped beside n others", |n, cost| {
         let (mut store, mut open) = drafting(n, OPERATIONS);
+        let _others = open.split_off(OPERATIONS as usize);
         cost(OPERATIONS, &mut || {
-            open.drain(..OPERATIONS as usize);
+            open.drain(..);
             edit(&mut store, 0);
         })
     }),

@@ -145,7 +145,7 @@ impl<T: Item> Selection<T> {
     /// left, if they are few.
     fn note_gone_hidden(&mut self, rows: &BoundList<'_, T>, change: &mut SelectionChange<T::Key>) {
         if let Some(left) = rows.left().since(self.left) {
-            for key in left.map(|item| item.key()) {
+            for key in left {
                 if self.selected.contains(key) && !rows.has(key) {
                     self.note_gone(key, rows, change);
                 }
