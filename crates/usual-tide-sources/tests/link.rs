@@ -480,6 +480,56 @@ fn what_the_source_reports_is_applied_while_a_long_queue_is_sent_and_not_one_by_
     link.close(LONG);
 }
 
+/// A source of two pages that waits with each answer until it may give it.
+struct Paged {
+    asked: mpsc::Sender<()>,
+    go_on: mpsc::Receiver<()>,
+}
+
+impl Source<Piece> for Paged {
+    fn load(&mut self, _: &mut Loading<'_>) -> Result<Loaded<Piece>, SourceError> {
+        Ok(Loaded {
+            more: true,
+            ..Loaded::all(vec![piece(1)])
+        })
+    }
+
+    fn load_more(&mut self, _: &mut Loading<'_>) -> Result<Loaded<Piece>, SourceError> {
+        Ok(Loaded::all(vec![piece(2)]))
+    }
+
+    fn write(&mut self, _: &Write<Piece>) -> Result<Answer<Piece>, SourceError> {
+        self.asked.send(()).unwrap();
+        self.go_on.recv_timeout(LONG).unwrap();
+        Ok(Answer::Saved)
+    }
+}
+
+#[test]
+fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
+    let (asked, was_asked) = mpsc::channel();
+    let (go_on, may_go_on) = mpsc::channel();
+    let store = SharedStore::new(Store::new());
+    let source = Paged {
+        asked,
+        go_on: may_go_on,
+    };
+    let link = Link::start_with(store.clone(), source, options()).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let added = store.edit(|store| store.add(piece(900), Place::Start));
+    added.unwrap().unwrap();
+    was_asked.recv_timeout(LONG).unwrap();
+    link.load_more();
+    go_on.send(()).unwrap();
+
+    let since = Instant::now();
+    while !store.read(|store| store.contains(&2)).unwrap() {
+        assert!(since.elapsed() < LONG, "the page does not come");
+        std::thread::sleep(Duration::from_millis(1));
+    }
+    assert!(link.close(LONG).is_empty());
+}
+
 /// Looks for changes once an hour, on a thread of its own that says when it ends.
 struct Hourly(mpsc::Sender<()>);
 

@@ -39,7 +39,6 @@ pub(super) struct Worker<T: Item> {
 struct Reported<T: Item> {
     changes: Vec<Change<T>>,
     version: Option<u64>,
-    any: bool,
 }
 
 struct SentWrite {
@@ -108,11 +107,7 @@ impl<T: Item> Worker<T> {
 
     fn carry_out(&mut self, commands: impl Iterator<Item = Command<T>>) {
         // What the source has reported meanwhile is applied together: each time costs something for every write that waits.
-        let mut reported = Reported {
-            changes: Vec::new(),
-            version: None,
-            any: false,
-        };
+        let mut reported = None;
         for command in commands {
             match command {
                 Command::Writes | Command::Close => {}
@@ -133,9 +128,10 @@ impl<T: Item> Worker<T> {
         &mut self,
         changes: Vec<Change<T>>,
         version: Option<u64>,
-        reported: &mut Reported<T>,
+        reported: &mut Option<Reported<T>>,
     ) {
-        let reached = reported.version.or(self.version);
+        let before = reported.as_ref().and_then(|reported| reported.version);
+        let reached = before.or(self.version);
         let known = version.is_some() && version <= reached;
         if known || self.to_load {
             return;
@@ -146,18 +142,19 @@ impl<T: Item> Worker<T> {
             self.to_load = true;
             return;
         }
-        reported.changes.extend(changes);
-        reported.version = version.or(reported.version);
-        reported.any = true;
+        match reported {
+            Some(reported) => {
+                reported.changes.extend(changes);
+                reported.version = version.or(reported.version);
+            }
+            None => *reported = Some(Reported { changes, version }),
+        }
     }
 
-    fn change(&mut self, reported: Reported<T>) {
-        let Reported {
-            changes, version, ..
-        } = reported;
-        if !reported.any || self.to_load {
+    fn change(&mut self, reported: Option<Reported<T>>) {
+        let Some(Reported { changes, version }) = reported.filter(|_| !self.to_load) else {
             return;
-        }
+        };
         let partly_loaded = self.more;
         match self.confirm_done(version, |store| apply(store, changes, partly_loaded)) {
             Ok(()) => self.version = version.or(self.version),
@@ -215,7 +212,9 @@ impl<T: Item> Worker<T> {
                 }
             }
             more?;
-            if !self.to_load || self.control.is_closing() {
+            // Perhaps more was asked for meanwhile.
+            let is_done = !self.to_load && !(self.more_wanted && self.more);
+            if is_done || self.control.is_closing() {
                 return Ok(());
             }
         }

@@ -2,11 +2,13 @@
 //! sections that are collapsed, and in windows.
 
 use super::cases;
+use super::checks::{Sections, check_sections, check_set, sections_of};
 use super::model::{Thing, thing};
 use proptest::prelude::*;
+use std::sync::Arc;
 use usual_tide::removals::RemovalId;
 use usual_tide::sections::SectionKey;
-use usual_tide::{Draft, Group, ListId, Place, Query, Store};
+use usual_tide::{Draft, Feed, Group, ListId, Place, Query, Store};
 
 #[derive(Clone, Debug)]
 enum Op {
@@ -79,6 +81,9 @@ type Shown = Vec<(SectionKey, Vec<u16>)>;
 struct World {
     store: Store<Thing>,
     list: ListId,
+    feed: Feed<Thing>,
+    /// What a view shows that was told of all changes so far.
+    view: (Vec<Arc<Thing>>, Sections),
     removals: Vec<RemovalId>,
     drafts: Vec<Draft<Thing>>,
 }
@@ -393,6 +398,16 @@ impl World {
             }
         }
         self.store.check().unwrap();
+        let list = self.store.list(self.list).unwrap();
+        let now = (list.items().cloned().collect(), sections_of(&list));
+        match self.feed.read(&self.store).unwrap() {
+            Some(set) => {
+                check_set(&set, &self.view.0, &now.0);
+                check_sections(&set, &self.view.1, &now.1);
+            }
+            None => assert_eq!(self.view, now),
+        }
+        self.view = now;
     }
 
     fn check(&self, done: bool, expected: Option<Shown>, before: &[u16]) {
@@ -440,7 +455,11 @@ proptest! {
             (false, _) => query,
         };
         let list = store.bind(query);
-        let mut world = World { store, list, removals: Vec::new(), drafts: Vec::new() };
+        let feed = store.feed(list).unwrap();
+        let rows = store.list(list).unwrap();
+        let view = (rows.items().cloned().collect(), sections_of(&rows));
+        let (removals, drafts) = (Vec::new(), Vec::new());
+        let mut world = World { store, list, feed, view, removals, drafts };
         for op in &ops {
             world.run(op);
         }
