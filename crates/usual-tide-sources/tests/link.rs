@@ -259,7 +259,8 @@ proptest! {
         let stores = [0, 1].map(|_| SharedStore::new(Store::new()));
         let links = [0, 1].map(|number| {
             let client = Client { number, server: Arc::clone(&server) };
-            Link::start_with(stores[number].clone(), client, options()).unwrap()
+            let options = options().writes_at_once(1 + 2 * number);
+            Link::start_with(stores[number].clone(), client, options).unwrap()
         });
         for link in &links {
             link.wait_until_ready(LONG).unwrap();

@@ -138,7 +138,7 @@ impl SqliteSource {
     }
 
     /// The rows of a table in the order of this column's numbers: what is moved gets a number between those of its
-    /// neighbours.
+    /// neighbours. O(log n) for each row that is added or moved where the table has an index on the column, O(n) without one.
     ///
     /// # Errors
     ///
