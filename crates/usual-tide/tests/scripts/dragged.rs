@@ -119,6 +119,17 @@ fn gap(place: Place<u16>, rows: &[u16], lifted: &[u16]) -> Option<usize> {
     Some(stay(&rows[..gap]))
 }
 
+/// The rows that stay above and below a place.
+fn around(place: Place<u16>, rows: &[u16], lifted: &[u16]) -> Option<(Option<u16>, Option<u16>)> {
+    let gap = gap(place, rows, lifted)?;
+    let stay = rows.iter().copied().filter(|row| !lifted.contains(row));
+    let stay: Vec<u16> = stay.collect();
+    Some((
+        gap.checked_sub(1).map(|at| stay[at]),
+        stay.get(gap).copied(),
+    ))
+}
+
 impl World {
     fn shown(&self) -> Shown {
         let rows = self.store.list(self.list).unwrap();
@@ -206,14 +217,7 @@ impl World {
 
     fn after(&self, keys: &[u16], sections: Vec<SectionKey>, place: Place<u16>) -> Option<Shown> {
         let (shown, rows) = (self.shown(), self.rows());
-        let gap = gap(place, &rows, keys)?;
-        let stay: Vec<u16> = rows
-            .iter()
-            .copied()
-            .filter(|row| !keys.contains(row))
-            .collect();
-        let above = gap.checked_sub(1).map(|at| stay[at]);
-        let below = stay.get(gap).copied();
+        let (above, below) = around(place, &rows, keys)?;
         let of = |key: u16| {
             let (section, _) = shown.iter().find(|(_, rows)| rows.contains(&key)).unwrap();
             section.clone()
@@ -253,14 +257,8 @@ impl World {
     ) -> Option<Shown> {
         let shown = self.shown();
         let (_, rows) = shown.iter().find(|(key, _)| key == section).unwrap();
-        let gap = gap(place, rows, keys)?;
-        let stay: Vec<u16> = rows
-            .iter()
-            .copied()
-            .filter(|row| !keys.contains(row))
-            .collect();
-        let above = gap.checked_sub(1).map(|at| stay[at]);
-        Some(self.expected(keys.to_vec(), section, above, stay.get(gap).copied()))
+        let (above, below) = around(place, rows, keys)?;
+        Some(self.expected(keys.to_vec(), section, above, below))
     }
 
     fn run(&mut self, op: &Op) {
