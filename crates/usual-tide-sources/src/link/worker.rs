@@ -213,8 +213,8 @@ impl<T: Item> Worker<T> {
             }
             more?;
             // Perhaps more was asked for meanwhile.
-            let is_done = !self.to_load && !(self.more_wanted && self.more);
-            if is_done || self.control.is_closing() {
+            let goes_on = self.to_load || self.more_wanted && self.more;
+            if !goes_on || self.control.is_closing() {
                 return Ok(());
             }
         }
