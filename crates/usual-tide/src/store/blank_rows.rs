@@ -178,7 +178,7 @@ impl<T: Item> Store<T> {
     }
 
     /// The next row above a position that is not blank.
-    pub(super) fn item_above(&self, position: usize) -> Option<Slot> {
+    fn item_above(&self, position: usize) -> Option<Slot> {
         let (blanks, source) = (&self.special.blanks, &self.base.source);
         let before = blanks.before(position, source);
         let adjoins = |more: usize| {

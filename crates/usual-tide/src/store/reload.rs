@@ -123,8 +123,17 @@ impl<T: Item> Store<T> {
         }
         let source = &self.base.source;
         let key = |slot: Slot| Some(self.base.items.get(slot)?.key());
-        let places: HashMap<&T::Key, usize> =
-            items.iter().map(|item| item.key()).zip(0..).collect();
+        // Where the few rows are that matter: the blank ones and those that they are after.
+        let with_above = |slot| [Some(slot), source.rows_before(slot).next()];
+        let rows = blanks.in_order().flat_map(with_above).flatten();
+        let mut places: HashMap<&T::Key, Option<usize>> =
+            rows.filter_map(key).map(|key| (key, None)).collect();
+        for (at, item) in items.iter().enumerate() {
+            if let Some(place) = places.get_mut(item.key()) {
+                place.get_or_insert(at);
+            }
+        }
+        let place = |key: &T::Key| places.get(key).copied().flatten();
         let mut known = Vec::new();
         // Each with the number of the given items that it comes after.
         let mut kept: Vec<(usize, T)> = Vec::new();
@@ -133,7 +142,7 @@ impl<T: Item> Store<T> {
             let Some(blank) = self.base.items.get(slot) else {
                 continue;
             };
-            if places.contains_key(blank.key()) {
+            if place(blank.key()).is_some() {
                 known.push(slot);
                 continue;
             }
@@ -142,15 +151,15 @@ impl<T: Item> Store<T> {
                 (None, _) => 0,
                 (Some(above), Some((blank, after))) if blank == above => after,
                 (Some(above), _) => {
-                    let place = key(above).and_then(|key| places.get(key));
                     let gone = || source.position(slot).unwrap_or(0) - kept.len();
-                    place.map_or_else(gone, |place| place + 1)
+                    key(above)
+                        .and_then(place)
+                        .map_or_else(gone, |place| place + 1)
                 }
             };
             last = Some((slot, after));
             kept.push((after.min(items.len()), T::clone(blank)));
         }
-        drop(places);
         kept.sort_by_key(|(after, _)| *after);
         let mut kept = kept.into_iter().peekable();
         let mut all = Vec::with_capacity(items.len() + kept.len());

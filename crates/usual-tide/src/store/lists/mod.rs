@@ -132,8 +132,8 @@ impl<T: Item> Store<T> {
     /// Holds an item's rows: in every list that shows it, now or later, it keeps its place and stays
     /// visible, whatever its item becomes, until it is released. Meant for a row that is being edited.
     ///
-    /// Moving the item itself still moves the row, and so does moving the row to another section. A held row in a list that is sorted again is placed
-    /// by its item of that moment.
+    /// Moving the item itself still moves the row, and so does moving the row to another section. A held row in a
+    /// list that is sorted again is placed by its item of that moment.
     ///
     /// ```
     /// use usual_tide::{Item, Query, Store};

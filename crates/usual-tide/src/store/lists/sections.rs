@@ -105,7 +105,9 @@ impl<T: Item> Store<T> {
             let Some(item) = self.base.items.get(slot) else {
                 continue;
             };
-            held.extend(Some(slot).filter(|slot| self.special.holds(*slot)));
+            if self.special.holds(slot) {
+                held.push(slot);
+            }
             if self.section_of(list, item)? != *section {
                 let item = self.regrouped(list, T::clone(item), section)?;
                 changed |= self.replace(item)?;

@@ -189,7 +189,7 @@ impl<T: Item> Store<T> {
         let key = |slot: Slot| Some(self.base.items.get(slot)?.key().clone());
         let position = self.base.source.position(slot).unwrap_or(0);
         Neighbours {
-            after: self.item_above(position).and_then(key),
+            after: self.prior(slot).after.and_then(key),
             before: self.item_from(position + 1).and_then(key),
         }
     }
