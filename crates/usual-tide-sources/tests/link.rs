@@ -485,6 +485,20 @@ fn what_the_source_reports_is_applied_while_a_long_queue_is_sent_and_not_one_by_
 struct Paged {
     asked: mpsc::Sender<()>,
     go_on: mpsc::Receiver<()>,
+    /// Kept as long as the source is, and not used.
+    news: Option<ChangeSender<Piece>>,
+}
+
+/// Such a source, what tells of each write, and what lets it be answered.
+fn paged() -> (Paged, mpsc::Receiver<()>, mpsc::Sender<()>) {
+    let (asked, was_asked) = mpsc::channel();
+    let (may_go_on, go_on) = mpsc::channel();
+    let source = Paged {
+        asked,
+        go_on,
+        news: None,
+    };
+    (source, was_asked, may_go_on)
 }
 
 impl Source<Piece> for Paged {
@@ -504,17 +518,16 @@ impl Source<Piece> for Paged {
         self.go_on.recv_timeout(LONG).unwrap();
         Ok(Answer::Saved)
     }
+
+    fn watch(&mut self, news: ChangeSender<Piece>) {
+        self.news = Some(news);
+    }
 }
 
 #[test]
 fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
-    let (asked, was_asked) = mpsc::channel();
-    let (go_on, may_go_on) = mpsc::channel();
+    let (source, was_asked, go_on) = paged();
     let store = SharedStore::new(Store::new());
-    let source = Paged {
-        asked,
-        go_on: may_go_on,
-    };
     let link = Link::start_with(store.clone(), source, options()).unwrap();
     link.wait_until_ready(LONG).unwrap();
     let added = store.edit(|store| store.add(piece(900), Place::Start));
@@ -529,6 +542,23 @@ fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
         std::thread::sleep(Duration::from_millis(1));
     }
     assert!(link.close(LONG).is_empty());
+}
+
+#[test]
+fn a_link_that_is_closed_while_a_write_is_sent_ends() {
+    let (source, was_asked, go_on) = paged();
+    let store = SharedStore::new(Store::new());
+    let link = Link::start_with(store.clone(), source, options()).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let added = store.edit(|store| store.add(piece(900), Place::Start));
+    added.unwrap().unwrap();
+    was_asked.recv_timeout(LONG).unwrap();
+    let unanswered = link.close(Duration::ZERO);
+    assert_eq!(unanswered.len(), 1);
+    go_on.send(()).unwrap();
+    // The source is dropped, and with it what it holds.
+    let dropped = was_asked.recv_timeout(LONG);
+    assert_eq!(dropped, Err(mpsc::RecvTimeoutError::Disconnected));
 }
 
 /// Looks for changes once an hour, on a thread of its own that says when it ends.

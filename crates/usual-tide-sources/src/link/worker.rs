@@ -77,6 +77,10 @@ impl<T: Item> Worker<T> {
                 self.try_to_work(&mut source, &mut news);
             }
             self.control.end_round();
+            // What told of it may have been received while writes were sent.
+            if self.control.is_closing() {
+                return;
+            }
             let command = match receive(&self.commands, self.wait()) {
                 Ok(command) => Some(command),
                 Err(RecvTimeoutError::Timeout) => None,
@@ -84,9 +88,6 @@ impl<T: Item> Worker<T> {
             };
             let rest: Vec<Command<T>> = self.commands.try_iter().collect();
             self.carry_out(command.into_iter().chain(rest));
-            if self.control.is_closing() {
-                return;
-            }
         }
     }
 
