@@ -8,14 +8,16 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::writes::Write;
-use usual_tide::{Item, Place, Store};
+use usual_tide::{Item, Place, SharedStore, Store};
 use usual_tide_sources::files::{FileFormat, WriteError};
 use usual_tide_sources::files::{FileSource, read_file, replace_file, write};
-use usual_tide_sources::link::{Answer, DirectSource, Outbox, OutboxError, SourceError};
+use usual_tide_sources::link::{Answer, DirectSource, Link, Outbox, OutboxError, SourceError};
 use usual_tide_sources::sqlite::{SqliteOutbox, SqliteSource};
+
+const LONG: Duration = Duration::from_secs(20);
 
 /// All calls that can fail.
 const CALLS: [&str; 9] = [
@@ -252,6 +254,77 @@ fn what_another_program_put_there_meanwhile_is_kept_whatever_fails() {
             }
         }
     }
+    scenario.teardown();
+}
+
+/// Another program that takes no locks: it adds a line, and puts its version in the file's place.
+fn add_a_line(path: &Path) {
+    let text = fs::read_to_string(path).unwrap() + "{\"id\": 9, \"title\": \"Theirs\"}\n";
+    let new = path.with_file_name("other.tmp");
+    fs::write(&new, text).unwrap();
+    fs::rename(&new, path).unwrap();
+}
+
+#[test]
+fn what_another_program_writes_at_any_moment_of_a_writing_stays_and_is_shown() {
+    let scenario = FailScenario::setup();
+    let mut moments = 0;
+    for call in CALLS {
+        for turn in 0.. {
+            let folder = tempfile::tempdir().unwrap();
+            let path = files(folder.path())[1].clone();
+            let store = SharedStore::new(Store::new());
+            let source = FileSource::new(&path, &id()).poll_every(Duration::from_millis(5));
+            let link = Link::start(store.clone(), source).unwrap();
+            link.wait_until_ready(LONG).unwrap();
+            let calls = AtomicUsize::new(0);
+            let (others, came) = (path.clone(), Arc::new(AtomicBool::new(false)));
+            let reached = Arc::clone(&came);
+            fail::cfg_callback(call, move || {
+                let sends = std::thread::current().name() == Some("usual-tide-link");
+                if sends && calls.fetch_add(1, Ordering::Relaxed) == turn {
+                    reached.store(true, Ordering::Relaxed);
+                    add_a_line(&others);
+                }
+            })
+            .unwrap();
+            let edit = |item: &mut Record| item.set("title", "Deep bowl".into()).unwrap();
+            store
+                .edit(|store| store.edit(&1.into(), edit))
+                .unwrap()
+                .unwrap();
+            link.flush(LONG).unwrap();
+            fail::cfg(call, "off").unwrap();
+            if !came.load(Ordering::Relaxed) {
+                break;
+            }
+            moments += 1;
+            let begun = Instant::now();
+            let shown = || {
+                store.read(|store| {
+                    store
+                        .items()
+                        .map(|item| Record::clone(item))
+                        .collect::<Vec<_>>()
+                })
+            };
+            while shown().unwrap() != read_file(&path, &id()).unwrap() {
+                assert!(begun.elapsed() < LONG, "{call}, {turn}: {:?}", shown());
+                std::thread::sleep(Duration::from_millis(5));
+            }
+            let shown = shown().unwrap();
+            assert!(
+                shown.contains(&piece(9, "Theirs")),
+                "{call}, {turn}: {shown:?}"
+            );
+            assert!(
+                shown.contains(&piece(1, "Deep bowl")),
+                "{call}, {turn}: {shown:?}"
+            );
+            link.close(LONG);
+        }
+    }
+    assert!(moments > 15, "{moments}");
     scenario.teardown();
 }
 

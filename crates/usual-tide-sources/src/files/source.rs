@@ -264,16 +264,11 @@ impl FileSource {
         );
     }
 
-    fn is_known(&self) -> bool {
-        Stamp::of(&self.path).is_ok_and(|stamp| self.known.is(&stamp))
-    }
-
     /// One attempt to carry out writes; nothing when another program has changed the file meanwhile.
     fn attempt(
         &mut self,
         writes: &[Arc<Write<Record>>],
     ) -> Result<Option<Vec<Answer<Record>>>, SourceError> {
-        let was_known = self.is_known();
         let path = behind_links(&self.path).map_err(|why| self.unreachable(why))?;
         let file = open_locked(&path, true, LOCK_PATIENCE);
         let mut file = file.map_err(|why| self.unreachable(why))?;
@@ -292,7 +287,10 @@ impl FileSource {
             return Ok(Some(vec![refused; writes.len()]));
         }
         let again = file.try_clone().map_err(|why| self.unreachable(why))?;
+        let before = self.known.lock().clone();
         let FileContent { items, mut layout } = self.read(again, None)?;
+        // Not a state of the file that was looked at earlier: another program may have been quick.
+        let was_known = before.is_some() && before == *self.known.lock();
         let items = Store::load(items);
         let mut items = items.map_err(|why| SourceError::unusable(self.name(), why))?;
         let columns = layout.names().len();
