@@ -71,8 +71,11 @@ fn edit(store: &mut Store<Record>, (what, at, to): (u8, u8, u8), new: i64) {
     let set = |name: &'static str, value: Value| {
         move |piece: &mut Record| piece.set(name, value).unwrap()
     };
-    let edited = match (what % 5, key) {
-        (0, _) | (_, None) => store.add(piece(new), row),
+    let edited = match (what % 7, key) {
+        (5, _) => store.history_mut().undo().map(drop).or(Ok(())),
+        (6, _) => store.history_mut().redo().map(drop).or(Ok(())),
+        // Some are of keys before all others.
+        (0, _) | (_, None) => store.add(piece(if to % 2 == 0 { new } else { -new }), row),
         (1, Some(key)) => store
             .edit(&key, set("title", json!(format!("Mug {to}"))))
             .map(drop),
@@ -134,9 +137,9 @@ fn table(path: &Path) -> Connection {
     database
 }
 
-fn rows(database: &Connection) -> Vec<(i64, String, Option<i64>)> {
-    let sql = "SELECT id, title, shelf FROM pieces ORDER BY place, rowid";
-    let mut rows = database.prepare(sql).unwrap();
+fn rows(database: &Connection, order: &str) -> Vec<(i64, String, Option<i64>)> {
+    let sql = format!("SELECT id, title, shelf FROM pieces ORDER BY {order}");
+    let mut rows = database.prepare(&sql).unwrap();
     let rows = rows.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)));
     rows.unwrap().map(Result::unwrap).collect()
 }
@@ -145,14 +148,15 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 12, max_shrink_iters: 20, ..ProptestConfig::default() })]
 
     #[test]
-    fn two_apps_on_one_table_end_equal(edits in edits()) {
+    fn two_apps_on_one_table_end_equal(edits in edits(), is_ordered in any::<bool>()) {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("studio.db");
         let database = table(&path);
         let source = || {
-            let source = SqliteSource::table(&path, "pieces").unwrap();
-            source.ordered_by("place").unwrap().poll_every(OFTEN)
+            let source = SqliteSource::table(&path, "pieces").unwrap().poll_every(OFTEN);
+            if is_ordered { source.ordered_by("place").unwrap() } else { source }
         };
+        let order = if is_ordered { "place, rowid" } else { "rowid" };
         let seen = |item: &Record| {
             let text = |name| item.get(name).map_or(Value::Null, |value| value.to_json());
             (text("id"), text("title"), text("shelf"))
@@ -164,7 +168,7 @@ proptest! {
             let shown: Vec<Record> =
                 items(&other).iter().map(|item| Record::clone(item)).collect();
             let told: Vec<_> = shown.iter().map(seen).collect();
-            let there: Vec<_> = rows(&database)
+            let there: Vec<_> = rows(&database, order)
                 .into_iter()
                 .map(|(id, title, shelf)| (json!(id), json!(title), json!(shelf)))
                 .collect();
@@ -313,7 +317,68 @@ fn a_table_refuses_what_its_rules_forbid_and_what_others_changed() {
         .unwrap();
     assert_eq!(now.get("title").unwrap(), json!("Vase"));
     assert_eq!(now.get("fired").unwrap(), json!(true));
-    assert_eq!(rows(&database)[1], (2, "Vase".into(), Some(9)));
+    assert_eq!(rows(&database, "rowid")[1], (2, "Vase".into(), Some(9)));
+}
+
+#[test]
+fn a_new_row_of_a_table_without_an_order_stands_where_the_table_puts_it() {
+    let folder = tempfile::tempdir().unwrap();
+    for (type_of_key, keys) in [
+        ("INTEGER PRIMARY KEY", [1, 3, 4]),
+        ("INT PRIMARY KEY", [3, 4, 1]),
+    ] {
+        let path = folder.path().join(format!("{type_of_key}.db"));
+        let database = Connection::open(&path).unwrap();
+        let table = format!(
+            "CREATE TABLE pieces (id {type_of_key}, title TEXT, shelf INTEGER, fired BOOLEAN);
+             INSERT INTO pieces (id, title) VALUES (3, 'Jug'), (1, 'Bowl'), (4, 'Mug');"
+        );
+        database.execute_batch(&table).unwrap();
+        let source = SqliteSource::table(&path, "pieces").unwrap();
+        let (store, link) = linked(source.poll_every(LONG));
+        let in_step = |what: &str| {
+            link.flush(LONG).unwrap();
+            let there: Vec<i64> = rows(&database, "rowid").iter().map(|row| row.0).collect();
+            let keys: Vec<RecordKey> = there.iter().map(|key| (*key).into()).collect();
+            wait_for(|| {
+                items(&store)
+                    .iter()
+                    .map(|item| item.key_of())
+                    .eq(keys.clone())
+            });
+            let refused = store
+                .read(|store| store.writes().refused().count())
+                .unwrap();
+            assert_eq!(refused, 0, "{type_of_key}, {what}");
+            there
+        };
+        let edit = |edit: &dyn Fn(&mut Store<Record>)| store.edit(|store| edit(store)).unwrap();
+        // A removal is undone.
+        edit(&|store| drop(store.remove(&1.into()).unwrap()));
+        in_step("removed");
+        edit(&|store| drop(store.history_mut().undo().unwrap()));
+        assert_eq!(in_step("undone"), keys);
+        // Added between others, and changed before it is sent.
+        edit(&|store| {
+            store.add(piece(2), Place::Start).unwrap();
+            store
+                .edit(&2.into(), |piece| {
+                    piece.set("title", json!("Vase")).unwrap()
+                })
+                .unwrap();
+        });
+        in_step("added");
+        let new = store.read(|store| store.get(&2.into()).cloned()).unwrap();
+        assert_eq!(new.unwrap().get("title").unwrap(), json!("Vase"));
+        // Several at once, each beside another that is new.
+        edit(&|store| {
+            for key in [9, 0, 7, -5] {
+                store.add(piece(key), Place::Start).unwrap();
+            }
+        });
+        in_step("several");
+        link.close(LONG);
+    }
 }
 
 #[test]

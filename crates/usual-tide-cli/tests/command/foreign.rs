@@ -6,6 +6,13 @@ use serde_json::Value;
 use std::io::{BufRead, BufReader, Write};
 use std::net::{TcpListener, TcpStream};
 use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
+use usual_tide::record::{FieldName, Record};
+use usual_tide::{Item, Place, SharedStore, Store};
+use usual_tide_sources::http::HttpSource;
+use usual_tide_sources::link::Link;
+
+const LONG: Duration = Duration::from_secs(20);
 
 /// Answers each request by what `answer` makes of its first line and headers.
 fn serve(
@@ -109,6 +116,36 @@ fn a_server_without_versions_that_sends_no_items_back_is_written_to() {
         let times = asked.iter().filter(|asked| *asked == expected).count();
         assert_eq!(times, 1, "{asked:?}");
     }
+}
+
+#[test]
+fn a_move_that_a_server_does_not_know_is_shown_as_the_server_has_it() {
+    let (address, _) = serve(move |first, _| match first.trim_end_matches(" HTTP/1.1") {
+        "GET /items" => page("", "[{\"id\": 1}, {\"id\": 2}]"),
+        "GET /items/2" => page("", "{\"id\": 2}"),
+        "PATCH /items/2?at=start" => page("", "{\"id\": 2}"),
+        _ => "HTTP/1.1 404 Not Found\r\nContent-Length: 0\r\nConnection: close\r\n\r\n".to_owned(),
+    });
+    let store = SharedStore::new(Store::<Record>::new());
+    let source = HttpSource::new(&address, &FieldName::parse("id").unwrap());
+    let link = Link::start(store.clone(), source).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let shown = || {
+        let keys =
+            |store: &Store<Record>| store.items().map(|item| item.key().to_string()).collect();
+        store.read(keys).unwrap()
+    };
+    let moved = store.edit(|store| store.move_to(&2.into(), Place::Start));
+    moved.unwrap().unwrap();
+    let moved: Vec<String> = shown();
+    assert_eq!(moved, ["2", "1"]);
+    link.flush(LONG).unwrap();
+    let begun = Instant::now();
+    while shown() != ["1", "2"] {
+        assert!(begun.elapsed() < LONG, "{:?}", shown());
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    link.close(LONG);
 }
 
 #[test]

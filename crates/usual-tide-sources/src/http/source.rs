@@ -37,6 +37,7 @@ pub struct HttpSource {
     loaded_bytes: u64,
     /// Writes without a ticket so far.
     unnamed: u64,
+    news: Option<ChangeSender<Record>>,
 }
 
 /// How often a write is put on top of a version that is newer still.
@@ -61,6 +62,7 @@ impl HttpSource {
             next_page: None,
             loaded_bytes: 0,
             unnamed: 0,
+            news: None,
         }
     }
 
@@ -238,6 +240,14 @@ impl HttpSource {
         format!("{}-{number}-{:x}", self.name, hasher.finish())
     }
 
+    /// A server that tells no versions of its list may keep no places either, and does not say so: all that is shown is
+    /// loaded again. Where it is loaded page by page, that would be the first page alone.
+    fn look_at_places(&self) {
+        if let Some(news) = self.news.as_ref().filter(|_| self.options.page.is_none()) {
+            news.stale();
+        }
+    }
+
     fn taken(
         &mut self,
         write: &Write<Record>,
@@ -247,6 +257,9 @@ impl HttpSource {
             // Some servers do not send the item back.
             let has_item = write.after.is_some() && !response.body.is_empty();
             let version = response.id.as_ref().and_then(|id| self.versions.number(id));
+            if version.is_none() && asks_for_a_place(write) {
+                self.look_at_places();
+            }
             let mut item = match has_item {
                 true => Some(self.item_of(response)?),
                 false => None,
@@ -280,6 +293,12 @@ impl HttpSource {
             _ => Ok(Outcome::Answered(Answer::refused(response.reason()))),
         }
     }
+}
+
+/// Whether an item is to stand elsewhere than where it would without saying: a new one at the end, another where it is.
+fn asks_for_a_place(write: &Write<Record>) -> bool {
+    let place = write.place.as_ref().filter(|_| write.after.is_some());
+    place.is_some_and(|place| place.before.is_some() || write.before.is_some())
 }
 
 /// What came of a try.
@@ -348,6 +367,7 @@ impl Source<Record> for HttpSource {
     }
 
     fn watch(&mut self, news: ChangeSender<Record>) {
+        self.news = Some(news.clone());
         let listener = Listener {
             client: self.client.clone(),
             versions: Arc::clone(&self.versions),

@@ -4,7 +4,9 @@ use super::columns::{Column, RowReader, SqliteError, quoted};
 use crate::faults::before_statement;
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, OptionalExtension};
+use usual_tide::Item;
 use usual_tide::record::{Record, RecordKey};
+use usual_tide::writes::Neighbours;
 
 /// A table or a query.
 #[derive(Clone, Debug)]
@@ -117,6 +119,37 @@ impl Rows {
             }
             None => Ok(None),
         }
+    }
+
+    /// The rows next to one in a table that is in no order of its own; nothing when there is no such row.
+    pub(super) fn neighbours(
+        &self,
+        database: &Connection,
+        key: &RecordKey,
+    ) -> Result<Option<Neighbours<RecordKey>>, SqliteError> {
+        let table = self.table.as_deref().map(quoted).unwrap_or_default();
+        let (tie, key_column) = (&self.tie, self.key_column());
+        let beside = |comparison, direction| -> Result<Option<RecordKey>, SqliteError> {
+            before_statement()?;
+            let one = format!("(SELECT {tie} FROM {table} WHERE {key_column} = ?)");
+            let sql = self.select(&format!(
+                "WHERE {tie} {comparison} {one} ORDER BY {tie} {direction} LIMIT 1"
+            ));
+            let mut statement = database.prepare_cached(&sql)?;
+            let mut cells = statement.query([cell_of(key)])?;
+            let Some(row) = cells.next()? else {
+                return Ok(None);
+            };
+            let mut reader = RowReader::new(&self.columns, &self.key.field);
+            Ok(Some(reader.record(row, 1)?.key().clone()))
+        };
+        if self.get(database, key)?.is_none() {
+            return Ok(None);
+        }
+        Ok(Some(Neighbours {
+            after: beside("<", "DESC")?,
+            before: beside(">", "ASC")?,
+        }))
     }
 
     /// The number by which a row is in order.

@@ -2,9 +2,9 @@
 
 use super::columns::{self, Column, SqliteError};
 use super::rows::Rows;
-use super::write::{apply, refusal};
+use super::write::{apply, elsewhere, refusal};
 use crate::faults::before_statement;
-use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
+use crate::link::{Answer, Change, ChangeSender, Loaded, Loading, Source, SourceError};
 use rusqlite::fallible_iterator::FallibleIterator;
 use rusqlite::{Batch, Connection, ErrorCode, OpenFlags, TransactionBehavior};
 use std::path::{Path, PathBuf};
@@ -261,15 +261,17 @@ impl Source<Record> for SqliteSource {
     ) -> Result<(), SourceError> {
         let mut database = lock(&self.database);
         let followed = database.follow(&self.path);
-        let mut others_changed = false;
+        let mut told = Told::default();
         let done = followed.and_then(|another| {
-            others_changed = another;
+            told.others_changed = another;
             let connection = &mut database.connection;
-            write_all(&self.rows, connection, writes, answers, &mut others_changed)
+            write_all(&self.rows, connection, writes, answers, &mut told)
         });
         drop(database);
-        if let Some(news) = self.news.as_ref().filter(|_| others_changed) {
-            news.stale();
+        match &self.news {
+            Some(news) if told.others_changed => news.stale(),
+            Some(news) if !told.elsewhere.is_empty() => news.changed(told.elsewhere, None),
+            _ => {}
         }
         done.map_err(|why| self.failed(why))
     }
@@ -289,26 +291,41 @@ impl Source<Record> for SqliteSource {
     }
 }
 
-/// All writes in one transaction; one that is refused leaves the others. Tells their answers as far as they came,
-/// and whether rows have changed that no write is about.
+/// What the app's lists are to be told of beside the answers.
+#[derive(Default)]
+struct Told {
+    /// Whether rows have changed that no write is about.
+    others_changed: bool,
+    /// New rows that stand elsewhere than where they were asked for.
+    elsewhere: Vec<Change<Record>>,
+}
+
+impl Told {
+    fn add(&mut self, other: Self) {
+        self.others_changed |= other.others_changed;
+        self.elsewhere.extend(other.elsewhere);
+    }
+}
+
+/// All writes in one transaction; one that is refused leaves the others. Gives their answers as far as they came, and tells the rest.
 fn write_all(
     rows: &Rows,
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
     answers: &mut Vec<Answer<Record>>,
-    others_changed: &mut bool,
+    told: &mut Told,
 ) -> Result<(), SqliteError> {
-    if let Some((done, others)) = write_together(rows, database, writes)? {
+    if let Some((done, more)) = write_together(rows, database, writes)? {
         answers.extend(done);
-        *others_changed |= others;
+        told.add(more);
         return Ok(());
     }
     // One of them made the database roll everything back, so that each gets a transaction of its own.
     for write in writes {
         match write_together(rows, database, std::slice::from_ref(write))? {
-            Some((done, others)) => {
+            Some((done, more)) => {
                 answers.extend(done);
-                *others_changed |= others;
+                told.add(more);
             }
             None => {
                 let reason = "a rule of the database has rolled the write back";
@@ -319,8 +336,8 @@ fn write_all(
     Ok(())
 }
 
-/// The answers to some writes, and whether rows have changed that no write is about.
-type Done = (Vec<Answer<Record>>, bool);
+/// The answers to some writes, and what is to be told beside them.
+type Done = (Vec<Answer<Record>>, Told);
 
 /// Writes in one transaction; nothing when the database has ended it by itself.
 fn write_together(
@@ -334,11 +351,12 @@ fn write_together(
         Err(why) => {
             // A database that can only be read will not be another one when it is tried again.
             let refused = refusal(&why).ok_or(why)?;
-            return Ok(Some((vec![Answer::refused(refused); writes.len()], false)));
+            let answers = vec![Answer::refused(refused); writes.len()];
+            return Ok(Some((answers, Told::default())));
         }
     };
     let mut answers = Vec::with_capacity(writes.len());
-    let mut others_changed = false;
+    let mut told = Told::default();
     for write in writes {
         before_statement()?;
         all.execute_batch("SAVEPOINT one_write")?;
@@ -355,19 +373,27 @@ fn write_together(
             }
             _ => {
                 all.execute_batch("RELEASE one_write")?;
-                others_changed |= carried.others;
+                told.others_changed |= carried.others;
             }
         }
         answers.push(carried.answer);
     }
+    // As the rows are after all of these writes.
+    for (write, answer) in writes.iter().zip(&answers) {
+        if !matches!(answer, Answer::Refused { .. }) {
+            told.elsewhere.extend(elsewhere(rows, &all, write)?);
+        }
+    }
+    // The places of several would have to be told in the order of the table.
+    told.others_changed |= told.elsewhere.len() > 1;
     before_statement()?;
     match all.commit() {
-        Ok(()) => Ok(Some((answers, others_changed))),
+        Ok(()) => Ok(Some((answers, told))),
         // A rule that is checked at the end, a foreign key say.
         Err(why) => {
             let refused = refusal(&why).ok_or(why)?;
             match writes.len() {
-                1 => Ok(Some((vec![Answer::refused(refused)], false))),
+                1 => Ok(Some((vec![Answer::refused(refused)], Told::default()))),
                 _ => Ok(None),
             }
         }

@@ -3,7 +3,7 @@
 use super::columns::{Column, SqliteError, quoted};
 use super::rows::{Rows, cell_of};
 use crate::faults::before_statement;
-use crate::link::Answer;
+use crate::link::{Answer, Change};
 use crate::merge::{Operation, operation, saved};
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
@@ -30,6 +30,25 @@ pub(super) fn apply(
     let answer = answer(rows, database, write, &mut written)?;
     let others = database.total_changes() - before > written;
     Ok(Applied { answer, others })
+}
+
+/// A new row and its place, where a table that is in no order of its own has given it another than the one that was asked for.
+pub(super) fn elsewhere(
+    rows: &Rows,
+    database: &Connection,
+    write: &Write<Record>,
+) -> Result<Option<Change<Record>>, SqliteError> {
+    if write.before.is_some() || rows.order.is_some() {
+        return Ok(None);
+    }
+    let Some(neighbours) = rows.neighbours(database, &write.key)? else {
+        return Ok(None);
+    };
+    if write.place.as_ref() == Some(&neighbours) {
+        return Ok(None);
+    }
+    let item = rows.get(database, &write.key)?;
+    Ok(item.map(|item| Change::Put(item, Some(neighbours))))
 }
 
 /// The answer; counts the changes that are the write's own.
@@ -248,7 +267,7 @@ fn update(
 }
 
 /// Puts a row between its neighbours, by a number between theirs; where there is none, all rows are numbered
-/// again. A refusal when the table has no order.
+/// again. A refusal of a move when the table has no order.
 fn place(
     rows: &Rows,
     table: &str,
@@ -260,9 +279,10 @@ fn place(
         return Ok(None);
     };
     let Some(order) = &rows.order else {
-        let at_end = place.before.is_none() && write.before.is_none();
+        // A new one stands where the table puts it.
+        let is_moved = write.before.is_some();
         let refused = "the table has no column that its rows are ordered by";
-        return Ok((!at_end).then(|| Answer::refused(refused)));
+        return Ok(is_moved.then(|| Answer::refused(refused)));
     };
     let (rank_column, key_column) = (order.quoted(), rows.key_column());
     // Other rows without a number have no place among the others.
