@@ -44,11 +44,12 @@ pub(super) struct Member {
     pub(super) name: FieldName,
     kind: Kind,
     known: CachedPosition,
+    is_named: bool,
 }
 
 impl FieldAccess<Record> for Member {
     fn is_named(&self) -> bool {
-        true
+        self.is_named
     }
 
     fn kind(&self) -> Kind {
@@ -162,6 +163,15 @@ impl Member {
             name,
             kind,
             known: CachedPosition::default(),
+            is_named: true,
+        }
+    }
+
+    /// A member with dots in its own name, which is no way into objects in records that do not have it.
+    pub(super) fn with_dots(pointer: FieldName, kind: Kind) -> Self {
+        Self {
+            is_named: false,
+            ..Self::new(pointer, kind)
         }
     }
 

@@ -43,6 +43,7 @@ use hashbrown::HashMap;
 #[derive(Clone, Debug, Default)]
 pub struct Schema {
     fields: Vec<Described>,
+    /// Where each field is among these, by its name and by its JSON Pointer.
     places: HashMap<String, usize>,
 }
 
@@ -50,6 +51,7 @@ pub struct Schema {
 #[derive(Clone, Debug)]
 struct Described {
     name: String,
+    path: FieldPath,
     kind: Kind,
 }
 
@@ -82,7 +84,7 @@ impl Schema {
         }
         root.see_shapes(&mut shapes);
         let mut schema = Self::default();
-        schema.add_members(&root, &mut Vec::new());
+        schema.add_members(&root, &mut Vec::new(), &root);
         schema
     }
 
@@ -111,38 +113,51 @@ impl Schema {
     }
 
     fn place(&self, name: &str) -> Option<usize> {
-        let dotted = || -> Option<String> {
-            let pointer = FieldName::parse(name).ok()?;
-            Some(shown(pointer.members()))
+        let at = |pointer: &str| self.places.get(pointer).copied();
+        let ways = || -> Option<usize> {
+            let name = FieldName::parse(name).ok()?;
+            let member = name.whole().map(FieldPath::of_member);
+            member
+                .and_then(|member| at(member.as_pointer()))
+                .or_else(|| at(name.path().as_pointer()))
         };
-        let exactly = self.places.get(name);
-        exactly.or_else(|| self.places.get(&dotted()?)).copied()
+        at(name).or_else(ways)
     }
 
-    fn add_members(&mut self, seen: &Seen, steps: &mut Vec<String>) {
+    fn add_members(&mut self, seen: &Seen, steps: &mut Vec<String>, root: &Seen) {
         for name in &seen.order {
             let Some(member) = seen.members.get(name) else {
                 continue;
             };
             steps.push(name.clone());
             if let Some(kind) = member.kind() {
-                let name = shown(steps);
-                self.places.insert(name.clone(), self.fields.len());
-                self.fields.push(Described { name, kind });
+                let path = FieldPath::of_members(&*steps);
+                let name = shown(steps, root);
+                for known_by in [path.as_pointer().to_owned(), name.clone()] {
+                    self.places.insert(known_by, self.fields.len());
+                }
+                self.fields.push(Described { name, path, kind });
             }
-            self.add_members(member, steps);
+            self.add_members(member, steps, root);
             steps.pop();
         }
     }
 }
 
-/// A name as a person writes it: dotted, or a JSON Pointer where a member's name would read otherwise.
-fn shown(steps: &[String]) -> String {
+/// A name as a person writes it: dotted, or a JSON Pointer where it would read otherwise, because of what is in a member's own name
+/// or because `root` has both a member of that name and a way of the same names.
+fn shown(steps: &[String], root: &Seen) -> String {
     let plain = |step: &String| !step.is_empty() && !step.contains(['.', '/', '~']);
     match steps {
-        [only] if !only.is_empty() && !only.starts_with('/') => only.clone(),
-        steps if steps.iter().all(plain) => steps.join("."),
-        steps => FieldPath::of_members(steps).as_pointer().to_owned(),
+        [only] if !only.is_empty() && !only.starts_with('/') && !root.has_way(only) => only.clone(),
+        [_] => FieldPath::of_members(steps).as_pointer().to_owned(),
+        steps => {
+            let dotted = steps.join(".");
+            match steps.iter().all(plain) && !root.members.contains_key(&dotted) {
+                true => dotted,
+                false => FieldPath::of_members(steps).as_pointer().to_owned(),
+            }
+        }
     }
 }
 
@@ -164,9 +179,13 @@ impl Schema {
 impl FieldLookup<Record> for Schema {
     fn field(&self, name: &str) -> Option<AnyField<Record>> {
         let field = &self.fields[self.place(name)?];
-        let member = Member::new(FieldName::parse(&field.name).ok()?, field.kind);
-        let path = member.name.path();
-        Some(AnyField::new(field.name.as_str(), member).at(path))
+        let name = FieldName::parse(&field.name).ok()?;
+        let pointer = field.path.as_pointer();
+        let member = match name.members().len() > 1 && pointer != name.path().as_pointer() {
+            true => Member::with_dots(FieldName::parse(pointer).ok()?, field.kind),
+            false => Member::new(name, field.kind),
+        };
+        Some(AnyField::new(field.name.as_str(), member).at(field.path.clone()))
     }
 
     fn names(&self) -> Vec<String> {
@@ -212,6 +231,14 @@ impl Seen {
             }
             at = names.after(at);
         }
+    }
+
+    /// Whether a name with dots is a way into objects.
+    fn has_way(&self, dotted: &str) -> bool {
+        let way = dotted
+            .split('.')
+            .try_fold(self, |seen, step| seen.members.get(step));
+        dotted.contains('.') && way.is_some()
     }
 
     /// What it holds; none when it is nothing but an object.

@@ -3,9 +3,10 @@
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::cmp::Ordering;
-use usual_tide::query::{SortRank, SortValue};
-use usual_tide::record::{self, FieldName, ParseError, Record, RecordKey, Shape};
-use usual_tide::{Item, Place, Query, Store};
+use usual_tide::fields::Kind;
+use usual_tide::query::{FieldLookup, SortRank, SortValue};
+use usual_tide::record::{self, FieldName, ParseError, Record, RecordKey, Schema, Shape};
+use usual_tide::{Fields, Item, Place, Query, Store};
 
 fn name(text: &str) -> FieldName {
     FieldName::parse(text).unwrap()
@@ -294,4 +295,45 @@ proptest! {
         check(&Some(ints.0), &Some(ints.1));
         check(&(ints.0 as u32), &(ints.1 as u32));
     }
+}
+
+#[test]
+fn a_member_with_a_dot_in_its_name_and_a_way_of_the_same_names_are_two_fields() {
+    let id = FieldName::parse("id").unwrap();
+    let both = r#"[{"id": 1, "a.b": 2, "a": {"b": 3}}, {"id": 2, "a.b": 1, "a": {"b": 9}}]"#;
+    let mut records = record::parse(both, &id).unwrap();
+    let schema = Schema::infer(&records);
+    let names: Vec<&str> = schema.fields().map(|(name, _)| name).collect();
+    assert_eq!(names, ["id", "/a.b", "/a/b"]);
+    let value = |name: &str| schema.field(name).unwrap().value(&records[0]).to_string();
+    // As everywhere, a member of exactly that name comes first.
+    assert_eq!(
+        [value("a.b"), value("/a.b"), value("/a/b")],
+        ["2", "2", "3"]
+    );
+    for name in names {
+        assert_eq!(schema.field(name).unwrap().name(), name);
+    }
+    for (name, json) in [
+        ("/a/b", r#"{"id":1,"a.b":2,"a":{"b":7}}"#),
+        ("a.b", r#"{"id":1,"a.b":7,"a":{"b":7}}"#),
+    ] {
+        schema
+            .field(name)
+            .unwrap()
+            .read(&mut records[0], "7")
+            .unwrap();
+        assert_eq!(records[0].to_json().to_string(), json);
+    }
+
+    // By itself it is called what it is called, also in records that do not have it.
+    let one = record::parse(r#"[{"id": 1, "km.h": 2}, {"id": 2}]"#, &id).unwrap();
+    let schema = Schema::infer(&one);
+    let field = schema.field("km.h").unwrap();
+    assert_eq!((field.name(), field.path().as_pointer()), ("km.h", "/km.h"));
+    let mut other = one[1].clone();
+    field.read(&mut other, "5").unwrap();
+    assert_eq!(other.to_json(), json!({"id": 2, "km.h": 5}));
+    assert_eq!(schema.kind("/km.h"), Some(Kind::Integer));
+    assert_eq!(schema.kind("/km/h"), None);
 }
