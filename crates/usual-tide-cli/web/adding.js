@@ -1,6 +1,8 @@
 // The form in which a new item is filled in.
 
-import { flat, inputFor, patchOf } from "/cells.js";
+import { flat, inputFor, patchOf } from "./cells.js";
+import { isExact, isNumber } from "./exact.js";
+import { titleOf } from "./names.js";
 
 /**
  * Asks for a new item with these fields.
@@ -44,11 +46,11 @@ function fieldsOf(sample, names, keyName, choices) {
     const example = sample.get(name);
     const isBox = typeof example === "boolean";
     const box = Object.assign(document.createElement("input"), { type: "checkbox" });
-    const like = typeof example === "number" ? 0 : typeof example === "string" && name !== keyName ? example : "";
+    const like = isNumber(example) ? 0 : typeof example === "string" && name !== keyName ? example : "";
     const [input, read] = isBox ? [box, () => box.checked] : inputFor(like);
     if (!isBox) input.value = "";
     const label = document.createElement("label");
-    label.append(name, input);
+    label.append(titleOf(name), input);
     input.required = name === keyName;
     choices.offer(input, name);
     return { name, read, label };
@@ -64,8 +66,8 @@ function trimmed(value, isKey) {
 function merge(one, other) {
   const both = { ...one };
   for (const [name, value] of Object.entries(other)) {
-    const inner = both[name] && typeof both[name] === "object" && value && typeof value === "object";
-    both[name] = inner ? merge(both[name], value) : value;
+    const areObjects = [both[name], value].every((one) => one && typeof one === "object" && !isExact(one));
+    both[name] = areObjects ? merge(both[name], value) : value;
   }
   return both;
 }

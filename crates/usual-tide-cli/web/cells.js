@@ -1,9 +1,14 @@
 // What the cells of a row show, and how they are typed into.
 
-/** The values of an item by dotted names; what is in an object has the object's name before its own. */
-export function flat(item, above = "") {
+import { isExact, isNumber, parse, written } from "./exact.js";
+import { nameOf, wayOf } from "./names.js";
+
+const isObject = (value) => value !== null && typeof value === "object" && !Array.isArray(value) && !isExact(value);
+
+/** The values of an item by the names of their fields, also those in objects. */
+export function flat(item, way = []) {
   return Object.entries(item).flatMap(([name, value]) =>
-    value && typeof value === "object" && !Array.isArray(value) ? flat(value, `${above}${name}.`) : [[above + name, value]]);
+    isObject(value) ? flat(value, [...way, name]) : [[nameOf([...way, name]), value]]);
 }
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
@@ -17,7 +22,7 @@ export function shown(value) {
     if (MOMENT.test(value) && !Number.isNaN(Date.parse(value))) return new Date(value).toLocaleString();
     return value;
   }
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
+  return typeof value === "object" && !isExact(value) ? JSON.stringify(value) : written(value);
 }
 
 const folded = (text) => text.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
@@ -51,14 +56,14 @@ export const words = (search) => folded(search).split(/\s+/u).filter((word) => w
 /** An input for a value of this kind, and what reads it again. */
 export function inputFor(value) {
   const input = document.createElement("input");
-  if (typeof value === "number") {
+  if (isNumber(value)) {
     input.inputMode = "decimal";
-    input.value = String(value);
+    input.value = written(value);
     return [input, () => {
       const typed = input.value.trim();
       if (typed === "") return null;
       if (!/^-?\d+(\.\d+)?([eE][+-]?\d+)?$/.test(typed)) throw new Error(`${typed} is not a number`);
-      return Number(typed);
+      return parse(typed.replace(/^(-?)0+(?=\d)/, "$1"));
     }];
   }
   if (typeof value === "string" && DAY.test(value)) {
@@ -68,12 +73,12 @@ export function inputFor(value) {
   }
   input.value = value === null || value === undefined ? "" : typeof value === "string" ? value : JSON.stringify(value);
   return [input, () => {
-    if (typeof value === "object" && value !== null) return JSON.parse(input.value);
+    if (typeof value === "object" && value !== null) return parse(input.value);
     return input.value === "" && (value === null || value === undefined) ? null : input.value;
   }];
 }
 
-/** A merge patch that sets a field by its dotted name. */
+/** A merge patch that sets a field by its name. */
 export function patchOf(name, value) {
-  return name.split(".").reduceRight((inner, part) => ({ [part]: inner }), value);
+  return wayOf(name).reduceRight((inner, part) => ({ [part]: inner }), value);
 }

@@ -1,5 +1,7 @@
 // A list that the server keeps: opened with a query, its rows once, and change sets from then on (docs/http.md).
 
+import { parse } from "./exact.js";
+
 /** What the server refused, in its words. */
 export class Refused extends Error {
   constructor(status, detail) {
@@ -24,7 +26,7 @@ export async function ask(method, path, body, headers = {}) {
   }
   let told = null;
   try {
-    told = text === "" ? null : JSON.parse(text);
+    told = text === "" ? null : parse(text);
   } catch {
     throw new Refused(answer.status, "the server's answer cannot be read");
   }
@@ -79,7 +81,7 @@ export class LiveList {
     events.onopen = () => this.heard.onState("live");
     const hear = (name, heard) => events.addEventListener(name, (event) => {
       this.version = Number(event.lastEventId);
-      heard(JSON.parse(event.data));
+      heard(parse(event.data));
     });
     hear("changes", this.heard.onChanges);
     hear("rows", this.heard.onRows);

@@ -1,21 +1,26 @@
 // The page of `usual-tide serve`: a list of the server's, to look through and to edit.
 
-import { askForItem } from "/adding.js";
-import { flat, inputFor, putMarked, shown, words } from "/cells.js";
-import { SectionedElementList } from "/change-set.js";
-import { Choices } from "/choices.js";
-import { focusIn, placeOf as focused, redrawn, walk } from "/focus.js";
-import { ask, LiveList, sectionsOf } from "/live-list.js";
-import { ROWS, ScrolledRows } from "/scrolled.js";
-import { SelectedRows } from "/selected.js";
-import { Told } from "/told.js";
-import { Writes } from "/writes.js";
+import { askForItem } from "./adding.js";
+import { flat, inputFor, putMarked, shown, words } from "./cells.js";
+import { SectionedElementList } from "./change-set.js";
+import { Choices } from "./choices.js";
+import { isExact, isNumber } from "./exact.js";
+import { focusIn, placeOf as focused, redrawn, walk } from "./focus.js";
+import { ask, LiveList, sectionsOf } from "./live-list.js";
+import { nameInText, nameOf, titleOf } from "./names.js";
+import { ROWS, ScrolledRows } from "./scrolled.js";
+import { SelectedRows } from "./selected.js";
+import { Told } from "./told.js";
+import { Writes } from "./writes.js";
 
 const $ = (id) => document.getElementById(id);
 const way = JSON.parse(document.body.dataset.key);
 const takesWrites = document.body.dataset.writes === "true";
-const keyOf = (item) => way.reduce((part, name) => part?.[name], item);
-const keyName = way.join(".");
+const keyOf = (item) => {
+  const key = way.reduce((part, name) => part?.[name], item);
+  return isExact(key) ? key.rawJSON : key;
+};
+const keyName = nameOf(way);
 
 const names = [];
 const choices = new Choices();
@@ -24,7 +29,9 @@ const widths = new Map();
 /** Whether a change set is being put into effect. */
 let applying = false;
 let searched = [];
+/** The field by which the list is sorted, if it is. */
 let sort = "";
+let descending = false;
 /** The fields that hold numbers, and those of them whose sums the headings tell. */
 const numeric = new Set();
 let sums = [];
@@ -135,12 +142,12 @@ function cell(row, name, value) {
   cell.dataset.name = name;
   if (typeof value === "boolean") {
     const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: value, disabled: !takesWrites });
-    box.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
+    box.setAttribute("aria-label", `${titleOf(name)} of ${keyOf(row.item)}`);
     box.addEventListener("change", () => writes.change(row, name, box.checked));
     cell.append(box);
     return cell;
   }
-  if (typeof value === "number") cell.classList.add("number");
+  if (isNumber(value)) cell.classList.add("number");
   putMarked(cell, shown(value), typeof value === "string" ? searched : []);
   if (takesWrites && name !== keyName) {
     cell.tabIndex = 0;
@@ -159,7 +166,7 @@ function cell(row, name, value) {
 function type(row, cell, name, value) {
   if (cell.querySelector("input")) return;
   const [input, read] = inputFor(value);
-  input.setAttribute("aria-label", `${name} of ${keyOf(row.item)}`);
+  input.setAttribute("aria-label", `${titleOf(name)} of ${keyOf(row.item)}`);
   choices.offer(input, name);
   cell.replaceChildren(input);
   row.typing = true;
@@ -333,7 +340,7 @@ function name({ element, heading, rows }, section) {
   });
   draw();
   rows.setAttribute("aria-label", text);
-  const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${sums[at]} ${shownTotal(total)} in all`)];
+  const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${titleOf(sums[at])} ${shownTotal(total)} in all`)];
   const count = Object.assign(document.createElement("small"), { textContent: ` ${told.join(", ")}` });
   const hadFocus = heading.contains(document.activeElement);
   heading.replaceChildren(toggle, count);
@@ -358,15 +365,16 @@ function headings() {
     const cell = document.createElement("span");
     cell.setAttribute("role", "columnheader");
     cell.dataset.name = name;
-    const sign = Object.assign(document.createElement("span"), { textContent: sort === name ? " ▲" : sort === `-${name}` ? " ▼" : "" });
+    const sign = Object.assign(document.createElement("span"), { textContent: sort !== name ? "" : descending ? " ▼" : " ▲" });
     sign.setAttribute("aria-hidden", "true");
-    cell.setAttribute("aria-sort", sort === name ? "ascending" : sort === `-${name}` ? "descending" : "none");
+    cell.setAttribute("aria-sort", sort !== name ? "none" : descending ? "descending" : "ascending");
     const button = Object.assign(document.createElement("button"), { type: "button" });
-    button.append(name, sign);
+    button.append(titleOf(name), sign);
     button.addEventListener("click", async () => {
-      sort = sort === name ? `-${name}` : sort === `-${name}` ? "" : name;
-      const order = sort === "" ? "In the order of the source" : `Sorted by ${name}, ${sort === name ? "ascending" : "descending"}`;
-      if (await look({ sort })) say(order);
+      // Ascending, descending, and not at all.
+      [sort, descending] = sort !== name ? [name, false] : descending ? ["", false] : [name, true];
+      const order = sort === "" ? "In the order of the source" : `Sorted by ${titleOf(name)}, ${descending ? "descending" : "ascending"}`;
+      if (await look({ sort: sort === "" ? "" : `${descending ? "-" : ""}${nameInText(name)}` })) say(order);
     });
     cell.append(button);
     return cell;
@@ -376,7 +384,7 @@ function headings() {
   end.setAttribute("aria-label", "Delete");
   redrawn($("names"), () => $("names").replaceChildren(corner, ...cells, end));
   const chosen = $("group").value;
-  $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(name, name)));
+  $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(titleOf(name), name)));
   $("group").value = chosen;
 }
 
@@ -448,7 +456,7 @@ const list = new LiveList({ take: ROWS }, {
       for (const [name, value] of flat(item)) {
         if (!names.includes(name)) names.push(name);
         widths.set(name, Math.max(widths.get(name) ?? 0, shown(value).length));
-        if (typeof value === "number") numeric.add(name);
+        if (isNumber(value)) numeric.add(name);
       }
     }
     headings();
@@ -573,8 +581,9 @@ $("filter").addEventListener("input", later(() => look({ filter: $("filter").val
 $("group").addEventListener("change", () => {
   // What the names of the totals are must be known before the headings come.
   sums = [...numeric].filter((name) => name !== keyName);
-  const grouped = $("group").value !== "" && sums.length > 0;
-  look({ group: $("group").value, totals: grouped ? sums.map((name) => `${name}:sum`).join(",") : "" });
+  const group = $("group").value === "" ? "" : nameInText($("group").value);
+  const grouped = group !== "" && sums.length > 0;
+  look({ group, totals: grouped ? sums.map((name) => `${nameInText(name)}:sum`).join(",") : "" });
 });
 $("query").addEventListener("submit", (event) => event.preventDefault());
 

@@ -1,5 +1,8 @@
 // What the view was told, in words.
 
+import { written } from "./exact.js";
+import { nameOf, wayOf } from "./names.js";
+
 const MOST_SETS = 30;
 const MOST_ROWS = 6;
 
@@ -26,12 +29,12 @@ export class Told {
     const summary = counts.map(([count, verb]) => `${count} ${verb}`).join(", ") || "sections alone changed";
     this.#line(entry, `${summary}; a reload would have drawn ${rows} rows again`);
     const lines = [
-      ...changes.removed.map(({ key }) => `left ${key}`),
-      ...changes.inserted.map(({ key }) => `arrived ${key}`),
+      ...changes.removed.map(({ key }) => `left ${written(key)}`),
+      ...changes.inserted.map(({ key }) => `arrived ${written(key)}`),
       ...changes.moved.map(({ key, from, to }) => (from.section === to.section
-        ? `moved ${key} from number ${from.row + 1} to number ${to.row + 1}`
-        : `moved ${key} to number ${to.row + 1} of section ${to.section + 1}`)),
-      ...changes.updated.map(({ key, fields }) => `changed ${key}: ${fields.map((field) => field.slice(1).replaceAll("/", ".")).join(", ")}`),
+        ? `moved ${written(key)} from number ${from.row + 1} to number ${to.row + 1}`
+        : `moved ${written(key)} to number ${to.row + 1} of section ${to.section + 1}`)),
+      ...changes.updated.map(({ key, fields }) => `changed ${written(key)}: ${fields.map((field) => nameOf(wayOf(field))).join(", ")}`),
     ];
     for (const line of lines.slice(0, MOST_ROWS)) this.#line(entry, line);
     if (lines.length > MOST_ROWS) this.#line(entry, `and ${touched - MOST_ROWS} more`);

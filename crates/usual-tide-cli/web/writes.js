@@ -1,7 +1,8 @@
 // What one does to items: sent one after the other, told in the row when it is refused, and undone.
 
-import { flat, patchOf } from "/cells.js";
-import { Refused, ask } from "/live-list.js";
+import { flat, patchOf } from "./cells.js";
+import { titleOf } from "./names.js";
+import { Refused, ask } from "./live-list.js";
 
 /**
  * A write that is done once, however often it is sent: while its answer is missing it keeps its name, by which the server
@@ -94,10 +95,10 @@ export class Writes {
     const valueOf = (item) => new Map(flat(item)).get(name);
     const [item, path, before] = [row.item, this.#pathOf(row.item), valueOf(row.item)];
     const put = (value) => once("PATCH", path, patchOf(name, value));
-    const note = (written) => this.#note(`the change of ${name} of ${this.keyOf(item)}`, [
+    const note = (written) => this.#note(`the change of ${titleOf(name)} of ${this.keyOf(item)}`, [
       whileUnchanged(path, valueOf, written, put(before ?? null)),
     ]);
-    const done = await this.#send(row, `${name} was not changed`, put(value), note);
+    const done = await this.#send(row, `${titleOf(name)} was not changed`, put(value), note);
     if (done) note(...done);
   }
 

@@ -3,7 +3,7 @@
 use crate::input::built_without;
 use clap::Args;
 use std::path::PathBuf;
-use usual_tide::query::{FilterText, QueryTextError, Total};
+use usual_tide::query::{FilterText, NameInText, QueryTextError, Total, names_in};
 use usual_tide::record::{FieldName, FieldNameError, Record};
 use usual_tide::text::Collation;
 use usual_tide::{Group, Sort};
@@ -32,9 +32,13 @@ pub(super) fn field_name(text: &str) -> Result<FieldName, FieldNameError> {
     FieldName::parse(text)
 }
 
-/// Fields with commas between.
-pub(super) fn field_names(text: &str) -> Result<FieldNames, FieldNameError> {
-    let names = text.split(',').map(|name| FieldName::parse(name.trim()));
+/// Fields with commas between. No sign has a meaning here, and is a part of the name.
+pub(super) fn field_names(text: &str) -> Result<FieldNames, String> {
+    let names = names_in(text).map_err(|why| why.to_string())?;
+    let names = names.into_iter().map(|one| {
+        let name = one.sign.into_iter().collect::<String>() + &one.name + one.rest;
+        FieldName::parse(&name).map_err(|why| why.to_string())
+    });
     names.collect::<Result<_, _>>().map(FieldNames)
 }
 
@@ -80,7 +84,7 @@ pub(crate) struct QueryOptions {
     #[arg(long, value_name = "WORDS")]
     pub(crate) search: Option<String>,
     /// Fields to sort by, with commas between; a `-` before a field makes it descend. Names are dotted
-    /// (`fee.amount`) or JSON Pointers (`/fee/amount`).
+    /// (`fee.amount`) or JSON Pointers (`/fee/amount`), and in double quotes where a comma is in them, or a sign before them.
     #[arg(long, value_name = "FIELDS", allow_hyphen_values = true, value_parser = sort)]
     pub(crate) sort: Option<String>,
     /// Put the rows into sections by a field, or by a part of it: `title:initial`, `height_mm:width=50`, or
@@ -148,8 +152,12 @@ pub(crate) struct Totals(pub(crate) Vec<(Total, String)>);
 impl Totals {
     /// Reads `field:total` with commas between.
     pub(crate) fn parse(text: &str) -> Result<Self, String> {
-        let one = |part: &str| {
-            let (field, total) = part.trim().rsplit_once(':')?;
+        let one = |part: &NameInText<'_>| {
+            let name = part.sign.into_iter().collect::<String>() + &part.name;
+            let (field, total) = match part.rest.strip_prefix(':') {
+                Some(total) => (&*name, total),
+                None => name.rsplit_once(':').filter(|_| !part.is_quoted)?,
+            };
             let total = match total.trim() {
                 "sum" => Total::Sum,
                 "minimum" => Total::Minimum,
@@ -157,14 +165,15 @@ impl Totals {
                 "mean" => Total::Mean,
                 _ => return None,
             };
-            FieldName::parse(field.trim()).ok()?;
-            Some((total, field.trim().to_owned()))
+            FieldName::parse(field.trim_end()).ok()?;
+            Some((total, field.trim_end().to_owned()))
         };
-        let parts = text.split(',').map(|part| {
+        let parts = names_in(text).map_err(|why| why.to_string())?;
+        let parts = parts.iter().map(|part| {
             one(part).ok_or_else(|| {
                 format!(
                     "{:?} is no field with `:sum`, `:minimum`, `:maximum` or `:mean` after it",
-                    part.trim()
+                    part.name
                 )
             })
         });

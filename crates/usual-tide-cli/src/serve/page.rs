@@ -49,7 +49,7 @@ pub(super) type Asset = (&'static str, &'static str, &'static str);
 const SCRIPT: &str = "text/javascript";
 const TEXT: &str = "text/plain; charset=utf-8";
 
-pub(super) const ASSETS: [Asset; 14] = [
+pub(super) const ASSETS: [Asset; 16] = [
     (
         "/change-set.js",
         SCRIPT,
@@ -72,6 +72,8 @@ pub(super) const ASSETS: [Asset; 14] = [
         include_str!("../../web/live-list.js"),
     ),
     ("/cells.js", SCRIPT, include_str!("../../web/cells.js")),
+    ("/exact.js", SCRIPT, include_str!("../../web/exact.js")),
+    ("/names.js", SCRIPT, include_str!("../../web/names.js")),
     ("/focus.js", SCRIPT, include_str!("../../web/focus.js")),
     ("/choices.js", SCRIPT, include_str!("../../web/choices.js")),
     (

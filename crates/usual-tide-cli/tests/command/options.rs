@@ -488,3 +488,53 @@ fn text_of_a_comparison_reads_like_a_person_would_tell_it() {
         ]
     );
 }
+
+#[test]
+fn fields_whose_names_have_commas_signs_and_colons_are_named_in_quotes() {
+    let folder = tempfile::tempdir().unwrap();
+    let csv = "id,\"x, y\",-z,\"say \"\"no\"\"\",a:sum\n1,2,b,p,1\n2,5,a,q,1\n3,4,c,r,2\n";
+    let path = write(&folder, "pieces.csv", csv);
+    let shown = |options: &[&str]| {
+        let output = run(&[&["show", &path], options].concat());
+        assert!(output.status.success(), "{}", stderr(&output));
+        stdout(&output)
+    };
+    let columns = "id,\"x, y\",-z,\"say \"\"no\"\"\"";
+    let sorted = shown(&[
+        "--columns",
+        columns,
+        "--sort",
+        "-\"x, y\"",
+        "--format",
+        "csv",
+    ]);
+    assert_eq!(
+        sorted,
+        "id,\"x, y\",-z,\"say \"\"no\"\"\"\n2,5,a,q\n3,4,c,r\n1,2,b,p\n"
+    );
+    let sorted = shown(&["--columns", "id", "--sort", "\"-z\"", "--format", "csv"]);
+    assert_eq!(sorted, "id\n2\n1\n3\n");
+    let totals = "\"x, y\":sum,a:sum:maximum";
+    let grouped = shown(&["--group", "-\"a:sum\"", "--totals", totals]);
+    let headings: Vec<&str> = grouped.lines().filter(|line| line.contains("(")).collect();
+    assert_eq!(
+        headings,
+        [
+            "2 (1 row, sum of x, y 4, maximum of a:sum 2)",
+            "1 (2 rows, sum of x, y 7, maximum of a:sum 1)"
+        ]
+    );
+
+    for (option, text, why) in [
+        (
+            "--columns",
+            "id,\"x, y",
+            "column 4: the double quote that opens here is not closed",
+        ),
+        ("--columns", "id,,a", "column 4: a field name is missing"),
+        ("--totals", "\"x, y\"", "\"x, y\" is no field with `:sum`"),
+    ] {
+        let output = run(&["show", &path, "--group", "id", option, text]);
+        assert!(stderr(&output).contains(why), "{}", stderr(&output));
+    }
+}

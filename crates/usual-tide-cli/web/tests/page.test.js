@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
+import { nameInText, nameOf, titleOf, wayOf } from "../names.js";
 import { Places, ROWS, wanted } from "../scrolled.js";
 import { ask, Refused, sectionsOf } from "../live-list.js";
 
@@ -24,6 +25,22 @@ test("nested values have dotted names", () => {
   const item = { id: 1, fee: { amount: "4.50", tax: { rate: 7 } }, tags: ["a"], note: null };
   assert.deepEqual(flat(item), [["id", 1], ["fee.amount", "4.50"], ["fee.tax.rate", 7], ["tags", ["a"]], ["note", null]]);
   assert.deepEqual(patchOf("fee.tax.rate", 8), { fee: { tax: { rate: 8 } } });
+});
+
+test("names of any letters are told from ways into objects", () => {
+  const item = { "a.b": 1, a: { b: 2, "c/d": 3 }, "km/h": 4, "": 5, "/": 6, "~": 7 };
+  const odd = JSON.parse('{"__proto__": 8, "-x, y": 9}');
+  for (const [name, value] of [...flat(item), ...flat(odd)]) {
+    assert.equal(nameOf(wayOf(name)), name);
+    const patch = patchOf(name, "new");
+    assert.deepEqual(flat(patch), [[name, "new"]], name);
+    assert.notEqual(value, undefined);
+  }
+  assert.deepEqual(flat(item).map(([name]) => name), ["/a.b", "a.b", "/a/c~1d", "km/h", "/", "/~1", "~"]);
+  assert.deepEqual(["/a.b", "a.b", "km/h", "/"].map(titleOf), ["a.b", "a.b", "km/h", ""]);
+  // As a sort names it.
+  const asked = ["height_mm", "fee.amount", "/a.b", "-z", "x, y", 'say "no"', '"', "a:sum", " a"].map(nameInText);
+  assert.deepEqual(asked, ["height_mm", "/fee/amount", "/a.b", '"-z"', '"x, y"', 'say "no"', '""""', '"a:sum"', '" a"']);
 });
 
 test("a column of few values offers them, and no other", () => {
@@ -103,6 +120,7 @@ test("values are shown as a person reads them, and read as what they are", () =>
     return get();
   };
   assert.equal(read(90, " 95 "), 95);
+  assert.equal(read(90, "-007.5"), -7.5);
   assert.throws(() => read(90, "9o"), /9o is not a number/);
   assert.equal(read(90, ""), null);
   assert.equal(read("2026-03-05", "2026-04-01"), "2026-04-01");

@@ -6,6 +6,7 @@ mod columns;
 mod filter;
 mod group;
 mod lookup;
+mod names;
 mod refinement;
 mod search;
 mod sort;
@@ -29,6 +30,7 @@ pub(crate) use group::{Tallied, Tally};
 pub use lookup::FieldLookup;
 #[cfg(feature = "record")]
 pub(crate) use lookup::{most_like, nearest};
+pub use names::{NameInText, name_in_text, names_in};
 pub(crate) use refinement::Refinement;
 pub use search::Search;
 pub use sort::Sort;

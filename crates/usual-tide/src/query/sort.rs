@@ -3,6 +3,7 @@
 use super::collated::{eight_bytes, key_within};
 use super::columns::ColumnOf;
 use super::group::Group;
+use super::names::name_in_text;
 use super::refinement::{Refinement, compare_by};
 use super::sort_key::{ByComparison, ByField, ByPart, ByValue, SortKey};
 use super::value::{SortRank, SortValue};
@@ -174,8 +175,7 @@ impl<T> Sort<T> {
     }
 
     /// The sort as text that parses to the same order ([`parse`](Self::parse)): for settings. `None` where it says
-    /// more than the text can: closures, missing values placed by hand, names with a comma in them. A collation is
-    /// not in the text.
+    /// more than the text can: closures, missing values placed by hand. A collation is not in the text.
     ///
     /// ```
     /// use usual_tide::{Item, Sort};
@@ -192,12 +192,7 @@ impl<T> Sort<T> {
                 _ => "",
             };
             let plain = level.missing_first == key.natural.missing_first;
-            let name = key.field;
-            let readable = !name.contains(',')
-                && name.trim() == name
-                && !name.starts_with(['-', '+'])
-                && !name.is_empty();
-            (plain && readable).then(|| format!("{sign}{name}"))
+            plain.then(|| format!("{sign}{}", name_in_text(&key.field)))
         });
         let levels: Option<Vec<String>> = levels.collect();
         levels.map(|levels| levels.join(", "))

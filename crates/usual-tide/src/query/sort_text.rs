@@ -1,6 +1,7 @@
 //! Sorts from text.
 
 use super::lookup::{FieldLookup, OfType, nearest};
+use super::names::names_in;
 use super::sort::Sort;
 use super::text_error::{QueryTextError, QueryTextProblem};
 use crate::item::{AnyField, Fields, Kind};
@@ -8,7 +9,7 @@ use crate::text::Collation;
 use std::str::FromStr;
 
 impl<T: Fields> Sort<T> {
-    /// Reads a sort by the fields of a type: names with commas between, a `-` before each that is to
+    /// Reads a sort by the fields of a type: names with commas between ([`names_in`]), a `-` before each that is to
     /// descend, a `+` before each that is to ascend. Without a sign it is the direction that is natural to the
     /// field: ascending, unless the field says otherwise. So it is with missing values, which come last.
     ///
@@ -65,34 +66,28 @@ impl<T: 'static> Sort<T> {
         level: impl Fn(AnyField<T>) -> Self,
     ) -> Result<Self, QueryTextError> {
         let mut sorts = Vec::new();
-        let mut column = 1;
-        for part in text.split(',') {
-            let blanks = part.chars().take_while(|c| c.is_whitespace()).count();
-            let trimmed = part.trim();
-            let (descending, name) = match trimmed.split_at_checked(1) {
-                Some(("-", name)) => (Some(true), name),
-                Some(("+", name)) => (Some(false), name),
-                _ => (None, trimmed),
-            };
-            let at = column + blanks + usize::from(descending.is_some());
-            let refused = |problem: QueryTextProblem| problem.at(at);
-            let name = name.trim();
-            if name.is_empty() {
-                return Err(refused(QueryTextProblem::NoName));
+        for part in names_in(text)? {
+            let name = &*part.name;
+            if !part.rest.is_empty() {
+                let expected = QueryTextProblem::Expected {
+                    expected: "a comma".to_owned(),
+                    found: format!("{:?}", part.rest),
+                };
+                return Err(expected.at(part.column));
             }
             let field = fields.field(name).ok_or_else(|| {
-                refused(QueryTextProblem::UnknownField {
+                let problem = QueryTextProblem::UnknownField {
                     name: name.to_owned(),
                     nearest: nearest(name, fields),
-                })
+                };
+                problem.at(part.column)
             })?;
             let level = level(field);
-            sorts.push(match descending {
-                Some(true) => level.descending(),
-                Some(false) => level.ascending(),
+            sorts.push(match part.sign {
+                Some('-') => level.descending(),
+                Some(_) => level.ascending(),
                 None => level,
             });
-            column += part.chars().count() + 1;
         }
         Ok(Self::joined(&sorts))
     }

@@ -4,8 +4,10 @@ use jiff::civil::{Date, date};
 use proptest::prelude::*;
 use rust_decimal::Decimal;
 use std::cell::Cell;
-use usual_tide::query::{Period, Total};
-use usual_tide::{Condition, Group, Item, Query, Search, Sort, Store};
+use usual_tide::fields::AnyField;
+use usual_tide::query::{FieldLookup, Period, Total, name_in_text, names_in};
+use usual_tide::record::Record;
+use usual_tide::{Condition, Fields, Group, Item, Query, Search, Sort, Store};
 
 #[derive(Clone, PartialEq, Debug, Item)]
 struct Piece {
@@ -229,4 +231,94 @@ fn a_query_is_read_back_and_an_equal_one_costs_nothing() {
         .unwrap()
         .change_query(|query| query.sort(Piece::ID));
     assert!(ASKED.get() > 0);
+}
+
+/// Names of fields that would mean something else in a text.
+fn odd_name() -> impl Strategy<Value = String> {
+    let letter = prop_oneof![
+        Just('a'),
+        Just(','),
+        Just('"'),
+        Just('-'),
+        Just('+'),
+        Just(' '),
+        Just(':'),
+        Just('é')
+    ];
+    let name = prop::collection::vec(letter, 1..6).prop_map(String::from_iter);
+    name.prop_filter("has a name", |name| !name.trim().is_empty())
+}
+
+/// Fields of these names.
+struct Named(Vec<String>);
+
+impl FieldLookup<Record> for Named {
+    fn field(&self, name: &str) -> Option<AnyField<Record>> {
+        let is_known = self.0.iter().any(|known| known == name);
+        Record::field_named(name).filter(|_| is_known)
+    }
+
+    fn names(&self) -> Vec<String> {
+        Vec::new()
+    }
+}
+
+proptest! {
+    #[test]
+    fn fields_of_any_name_are_named_in_texts(names in prop::collection::vec((odd_name(), any::<bool>()), 1..4)) {
+        let named = Named(names.iter().map(|(name, _)| name.clone()).collect());
+        let sort = |(name, descending): &(String, bool)| match descending {
+            true => Sort::from(named.field(name).unwrap()).descending(),
+            false => Sort::from(named.field(name).unwrap()),
+        };
+        let whole = names.iter().map(sort).reduce(Sort::then).unwrap();
+        let text = whole.text().unwrap();
+        let told: Vec<(String, bool)> = names_in(&text).unwrap().into_iter().map(|one| {
+            (one.name.into_owned(), one.sign == Some('-'))
+        }).collect();
+        prop_assert_eq!(&told, &names, "{}", text);
+        prop_assert_eq!(Sort::parse_with(&text, &named).unwrap().text(), Some(text));
+
+        let (name, descending) = &names[0];
+        for how in ["", ":initial"] {
+            let group = format!("{}{}{how}", if *descending { "-" } else { "" }, name_in_text(name));
+            let parsed = Group::parse_with(&group, &named).unwrap();
+            prop_assert_eq!(parsed.text(), Some(group));
+        }
+    }
+}
+
+#[test]
+fn a_name_in_quotes_says_what_is_wrong_with_it() {
+    let told = |text: &str| Sort::<Piece>::parse(text).unwrap_err().to_string();
+    assert_eq!(
+        told("id, \"title"),
+        "column 5: the double quote that opens here is not closed"
+    );
+    assert_eq!(
+        told("-\"id\" title"),
+        "column 2: expected a comma, found \"title\""
+    );
+    assert_eq!(told("\"x\"\"\""), "column 1: there is no field \"x\\\"\"");
+    assert_eq!(told("id,,title"), "column 4: a field name is missing");
+    let told = |text: &str| Group::<Piece>::parse(text).unwrap_err().to_string();
+    assert_eq!(
+        told("-\"title"),
+        "column 2: the double quote that opens here is not closed"
+    );
+    assert_eq!(
+        told("\"title\" initial"),
+        "column 9: expected a colon, found \"initial\""
+    );
+    assert_eq!(
+        told("\"title:initial\""),
+        "column 1: there is no field \"title:initial\""
+    );
+    assert_eq!(
+        Group::<Piece>::parse("\"title\" : initial")
+            .unwrap()
+            .text()
+            .unwrap(),
+        "title:initial"
+    );
 }

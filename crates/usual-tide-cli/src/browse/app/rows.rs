@@ -4,12 +4,12 @@ use super::keys::Action;
 use super::list::ListView;
 use super::prompt::{Prompt, PromptKind};
 use super::{App, Mode};
-use crate::browse::columns::Column;
 use crate::browse::messages::{Mark, Request, Target, Which};
 use crate::input::QueryTexts;
 use usual_tide::Item;
 use usual_tide::fields::Kind;
 use usual_tide::lists::FlatRow;
+use usual_tide::query::name_in_text;
 
 impl App {
     pub(super) fn act(&mut self, action: Action) {
@@ -267,7 +267,7 @@ impl App {
     /// The name of the current column, as sorts and groups are written.
     fn column_name(&self) -> Option<String> {
         let column = self.columns.get(self.list()?.column)?;
-        Some(written(column))
+        Some(name_in_text(&column.title).into_owned())
     }
 
     fn sort_by_column(&mut self) {
@@ -310,13 +310,5 @@ impl App {
             }),
             None => self.complain("there is no row here to copy"),
         }
-    }
-}
-
-/// A field's name as it is written in a sort or a grouping, where a comma or a colon would mean something else.
-fn written(column: &Column) -> String {
-    match column.title.contains([',', ':', '-']) && !column.title.starts_with('/') {
-        true => column.field.path().as_pointer().to_owned(),
-        false => column.title.clone(),
     }
 }

@@ -15,6 +15,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Scrollbar, ScrollbarOrientation, ScrollbarState, Wrap};
 use usual_tide::Item;
 use usual_tide::lists::FlatRow;
+use usual_tide::query::names_in;
 use usual_tide::sections::Section;
 
 /// Columns before the fields: the cursor, and how the row stands.
@@ -165,17 +166,16 @@ fn column_headings(
     frame: &mut Frame<'_>,
 ) {
     let sorted = list.status.texts.sort.as_deref().unwrap_or_default();
+    let sorted = names_in(sorted).unwrap_or_default();
     for (at, x, wide) in columns {
         let Some(column) = app.columns.get(*at) else {
             continue;
         };
-        let sorted = sorted.split(',').map(str::trim).find_map(|part| {
-            let (name, arrow) = match part.strip_prefix('-') {
-                Some(name) => (name, "▼"),
-                None => (part, "▲"),
-            };
+        let sorted = sorted.iter().find_map(|part| {
+            let arrow = if part.sign == Some('-') { "▼" } else { "▲" };
             let pointer = column.field.path();
-            (name == column.title || name == pointer.as_pointer()).then_some(arrow)
+            let names = [&*column.title, pointer.as_pointer()];
+            names.contains(&&*part.name).then_some(arrow)
         });
         let wide = usize::from(*wide);
         let title = match sorted {

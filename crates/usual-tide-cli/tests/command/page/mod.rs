@@ -2,6 +2,7 @@
 
 mod browser;
 mod keyboard;
+mod odd_names;
 
 use crate::serving::Server;
 use crate::support::{demo, write};

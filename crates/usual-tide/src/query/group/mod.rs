@@ -20,6 +20,7 @@ pub use width::WidthError;
 
 use crate::item::{AnyField, FieldValue, InputError, Value};
 use crate::item::{SectionKey, SectionName};
+use crate::query::names::name_in_text;
 use crate::sorts::by_number;
 use crate::text::Collation;
 use by::{ByClosure, ByShown, ByValue, GroupBy};
@@ -418,13 +419,11 @@ impl<T> Group<T> {
             && parts.given.is_empty();
         let by = parts.by.identity().filter(|by| plain && by.has_text)?;
         let sign = if parts.descending { "-" } else { "" };
-        let name = &by.field;
-        let readable = name.trim() == name && !name.starts_with('-') && !name.contains(':');
-        match (readable && !name.is_empty(), by.by.split(' ').next()) {
-            (true, None | Some("")) => Some(format!("{sign}{name}")),
-            (true, Some(how)) => Some(format!("{sign}{name}:{how}")),
-            (false, _) => None,
-        }
+        let name = name_in_text(&by.field);
+        Some(match by.by.split(' ').next() {
+            None | Some("") => format!("{sign}{name}"),
+            Some(how) => format!("{sign}{name}:{how}"),
+        })
     }
 
     pub(super) fn level(&self) -> GroupLevel<T> {

@@ -5,6 +5,7 @@ use super::Group;
 use super::Period;
 use crate::item::{Fields, Kind};
 use crate::query::lookup::{FieldLookup, OfType, nearest};
+use crate::query::names::name_in_quotes;
 use crate::query::text_error::{QueryTextError, QueryTextProblem};
 use crate::text::Collation;
 #[cfg(feature = "decimals")]
@@ -13,7 +14,8 @@ use std::str::FromStr;
 
 impl<T: Fields> Group<T> {
     /// Reads a grouping by a field of a type: its name, or the name, a colon, and `initial`, `day`, `week`,
-    /// `month`, `quarter`, `year` or `width=N`; a `-` before it for descending.
+    /// `month`, `quarter`, `year` or `width=N`; a `-` before it for descending. A name that would read otherwise is in
+    /// double quotes, with `""` for a quote.
     ///
     /// ```
     /// use usual_tide::{Group, Item, Query};
@@ -81,24 +83,36 @@ impl<T: 'static> Group<T> {
             None => (false, whole),
         };
         let known = |name: &str| fields.field(name);
-        // A colon can be a part of a name, too.
         let (name, how) = match rest.rsplit_once(':') {
-            Some((name, how)) if known(rest).is_none() => (name.trim(), Some(how.trim())),
-            _ => (rest, None),
+            _ if rest.starts_with('"') => {
+                let closed = name_in_quotes(rest);
+                let (name, after) =
+                    closed.ok_or_else(|| refused(rest, QueryTextProblem::Unclosed("double")))?;
+                let after = after.trim_start();
+                let how = after.strip_prefix(':').map(str::trim);
+                if how.is_none() && !after.is_empty() {
+                    let expected = QueryTextProblem::Expected {
+                        expected: "a colon".to_owned(),
+                        found: format!("{after:?}"),
+                    };
+                    return Err(refused(after, expected));
+                }
+                (name, how)
+            }
+            // A colon can be a part of a name, too.
+            Some((name, how)) if known(rest).is_none() => (name.trim().into(), Some(how.trim())),
+            _ => (rest.into(), None),
         };
         if name.is_empty() {
-            return Err(refused(name, QueryTextProblem::NoName));
+            return Err(refused(rest, QueryTextProblem::NoName));
         }
+        let name = &*name;
         let field = known(name).ok_or_else(|| {
-            let nearest = nearest(name, fields);
-            let name_given = name.to_owned();
-            refused(
-                name,
-                QueryTextProblem::UnknownField {
-                    name: name_given,
-                    nearest,
-                },
-            )
+            let problem = QueryTextProblem::UnknownField {
+                name: name.to_owned(),
+                nearest: nearest(name, fields),
+            };
+            refused(rest, problem)
         })?;
         let wrong_kind = |how: &str| {
             let kind = field.kind();
