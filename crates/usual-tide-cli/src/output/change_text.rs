@@ -4,6 +4,7 @@ use super::cells::{cut, fitted, one_line, plain, quoted, width};
 use super::{counted, heading};
 use anstyle::{AnsiColor, Style};
 use usual_tide::changes::{RowRun, Updated};
+use usual_tide::fields::FieldPath;
 use usual_tide::record::Record;
 use usual_tide::sections::Section;
 use usual_tide::{BoundList, ChangeSet, Item};
@@ -232,16 +233,12 @@ fn title(record: &Record) -> String {
 }
 
 fn differences(row: &Updated<Record>) -> String {
-    let field = |path: &str| {
-        format!(
-            "{}: {} → {}",
-            path.trim_start_matches('/').replace('/', "."),
-            quoted(row.before.get(path)),
-            quoted(row.after.get(path)),
-        )
+    let field = |path: &FieldPath| {
+        let value = |item: &Record| quoted(item.get(path.as_pointer()));
+        format!("{path}: {} → {}", value(&row.before), value(&row.after))
     };
     let fields = row.fields();
-    let texts: Vec<String> = fields.iter().map(|path| field(path.as_pointer())).collect();
+    let texts: Vec<String> = fields.iter().map(field).collect();
     texts.join("; ")
 }
 

@@ -94,14 +94,26 @@ impl FieldPath {
     }
 }
 
-/// As a name with dots, as forms and messages show it; in JSON it is the [pointer](FieldPath::as_pointer).
+/// As a name with dots, as forms and messages show it; as a [pointer](FieldPath::as_pointer) where what is in a member's own name
+/// would read otherwise.
+///
+/// ```
+/// use usual_tide::fields::FieldPath;
+///
+/// let shown = ["/fee/amount", "/km~1h", "/fee/km~1h", "/a.b"].map(|pointer| FieldPath::new(pointer).to_string());
+/// assert_eq!(shown, ["fee.amount", "km/h", "/fee/km~1h", "/a.b"]);
+/// ```
 impl fmt::Display for FieldPath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (index, member) in self.members().enumerate() {
-            let dot = if index == 0 { "" } else { "." };
-            write!(f, "{dot}{member}")?;
+        let members: Vec<String> = self.members().collect();
+        let plain = |name: &String| !name.is_empty() && !name.contains(['.', '/', '~']);
+        match &*members {
+            [one] if !one.is_empty() && !one.starts_with('/') && !one.contains('.') => {
+                f.write_str(one)
+            }
+            way if way.iter().all(plain) => f.write_str(&way.join(".")),
+            _ => f.write_str(&self.0),
         }
-        Ok(())
     }
 }
 

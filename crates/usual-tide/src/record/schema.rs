@@ -144,20 +144,15 @@ impl Schema {
     }
 }
 
-/// A name as a person writes it: dotted, or a JSON Pointer where it would read otherwise, because of what is in a member's own name
-/// or because `root` has both a member of that name and a way of the same names.
+/// A name as a person writes it, which finds this field alone: `root` may have a member whose own name is that of a way, with dots.
 fn shown(steps: &[String], root: &Seen) -> String {
-    let plain = |step: &String| !step.is_empty() && !step.contains(['.', '/', '~']);
-    match steps {
-        [only] if !only.is_empty() && !only.starts_with('/') && !root.has_way(only) => only.clone(),
-        [_] => FieldPath::of_members(steps).as_pointer().to_owned(),
-        steps => {
-            let dotted = steps.join(".");
-            match steps.iter().all(plain) && !root.members.contains_key(&dotted) {
-                true => dotted,
-                false => FieldPath::of_members(steps).as_pointer().to_owned(),
-            }
+    let path = FieldPath::of_members(steps);
+    match (steps, path.to_string()) {
+        ([only], _) if only.contains('.') && !only.starts_with('/') && !root.has_way(only) => {
+            only.clone()
         }
+        ([_, _, ..], name) if root.members.contains_key(&name) => path.as_pointer().to_owned(),
+        (_, name) => name,
     }
 }
 
