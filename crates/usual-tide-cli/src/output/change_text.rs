@@ -235,7 +235,8 @@ fn title(record: &Record) -> String {
 fn differences(row: &Updated<Record>) -> String {
     let field = |path: &FieldPath| {
         let value = |item: &Record| quoted(item.get(path.as_pointer()));
-        format!("{path}: {} → {}", value(&row.before), value(&row.after))
+        let name = one_line(&path.to_string());
+        format!("{name}: {} → {}", value(&row.before), value(&row.after))
     };
     let fields = row.fields();
     let texts: Vec<String> = fields.iter().map(field).collect();

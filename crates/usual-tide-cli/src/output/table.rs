@@ -1,6 +1,6 @@
 //! Rows as a table that fits.
 
-use super::cells::{cut, fitted, plain, width};
+use super::cells::{cut, fitted, one_line, plain, width};
 use super::counted;
 use anstyle::Style;
 use std::collections::HashSet;
@@ -76,10 +76,11 @@ struct Column {
 impl Column {
     fn new(heading: &str, cells: Vec<String>, to_the_right: bool) -> Self {
         let widest = cells.iter().map(|cell| width(cell)).max().unwrap_or(0);
+        let heading = one_line(heading);
         Self {
-            heading: heading.to_owned(),
+            width: widest.max(width(&heading)),
+            heading,
             cells,
-            width: widest.max(width(heading)),
             to_the_right,
             holds_text: false,
         }
@@ -177,7 +178,7 @@ fn headings(rows: &BoundList<'_, Record>) -> Vec<(usize, String)> {
 pub(crate) fn total_names(group: &Group<Record>) -> Vec<String> {
     let totals = group.totals();
     totals
-        .map(|(total, field)| format!("{total} of {field}"))
+        .map(|(total, field)| format!("{total} of {}", one_line(field)))
         .collect()
 }
 

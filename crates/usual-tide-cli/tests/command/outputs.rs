@@ -260,6 +260,26 @@ fn data_is_written_to_the_byte_and_control_characters_are_shown_as_such() {
         stdout(&table).contains("a\\u{1b}[31mb\\u{202e}c\\n2"),
         "{table:?}"
     );
+    // So are names.
+    let text = "id,a\u{1b}[31mb\n1,2\n";
+    let shown = "a\\u{1b}[31mb";
+    let grouped = ["show", "-", "--group", "id", "--totals", "a\u{1b}[31mb:sum"];
+    for arguments in [
+        &["show", "-"][..],
+        &grouped,
+        &["show", "-", "--columns", "b"],
+    ] {
+        let told = run_with(arguments, text.as_bytes());
+        assert!((stdout(&told) + &stderr(&told)).contains(shown), "{told:?}");
+    }
+    let folder = tempfile::tempdir().unwrap();
+    let before = write(&folder, "before.csv", text);
+    let after = write(&folder, "after.csv", &text.replace('2', "3"));
+    let compared = run(&["compare", &before, &after]);
+    assert!(
+        stdout(&compared).contains(&format!("{shown}: 2 → 3")),
+        "{compared:?}"
+    );
     let semicolons = run_with(
         &["show", "-", "--delimiter", ";", "--format", "json"],
         b"id;a\n1;2,5\n",
