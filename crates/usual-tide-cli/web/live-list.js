@@ -48,8 +48,9 @@ export function sectionsOf(list) {
 /** A list of the server's, followed as long as the page is open. */
 export class LiveList {
   /**
-   * @param heard what is called with the rows (`onRows`), with each change set by section (`onChanges`), and with how the
-   *   connection stands (`onState`: `loading`, `live`, or `offline`)
+   * @param heard what is called with the rows (`onRows`), with each change set by section (`onChanges`), with how many items
+   *   match when that is another number (`onMatching`), and with how the connection stands (`onState`: `loading`, `live`, or
+   *   `offline`)
    */
   constructor(query, heard) {
     this.query = query;
@@ -85,6 +86,7 @@ export class LiveList {
     });
     hear("changes", this.heard.onChanges);
     hear("rows", this.heard.onRows);
+    events.addEventListener("matching", (event) => this.heard.onMatching(parse(event.data).matching));
     events.addEventListener("closed", () => this.open());
     events.onerror = () => {
       if (this.events !== events) return;
@@ -99,7 +101,7 @@ export class LiveList {
     if (!this.path) {
       // It is not open yet, and will be with these.
       Object.assign(this.query, parts);
-      return { query: this.query, matching: 0, version: this.version };
+      return { query: this.query, version: this.version };
     }
     const told = await ask("PATCH", this.path, parts);
     this.query = told.query;

@@ -484,7 +484,10 @@ const list = new LiveList({ take: ROWS }, {
     }
     told.tell(changes, rowCount());
     held(count);
-    recount();
+  },
+  onMatching: (items) => {
+    matching = items;
+    held(count);
   },
   onState: (state, why) => {
     connection = why ? `${state}: ${why}` : state;
@@ -509,19 +512,6 @@ function anchorOf() {
   };
 }
 
-/** How many rows match is asked anew, once for many changes. */
-function recount() {
-  clearTimeout(recount.timer);
-  recount.timer = setTimeout(async () => {
-    try {
-      matching = (await ask("PATCH", list.path, {})).matching;
-      held(count);
-    } catch {
-      // The stream tells when the server is away.
-    }
-  }, 300);
-}
-
 /** Another question is answered from its first row on; tells whether the server took it. */
 async function look(parts) {
   if (!(await change({ ...parts, skip: 0, take: ROWS }))) return false;
@@ -537,7 +527,6 @@ async function change(parts, scrolls = false) {
   try {
     const answer = await list.change(parts);
     if (!scrolls) answered = answer.version;
-    matching = answer.matching;
     part = { skip: answer.query.skip ?? 0, version: answer.version };
     arrive();
     if ("sort" in parts) {

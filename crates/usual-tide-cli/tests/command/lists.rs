@@ -234,6 +234,7 @@ fn a_client_gets_the_rows_once_and_change_sets_from_then_on() {
         &format!("/items/{key}"),
         &json!({"height_mm": 500}),
     );
+    assert_eq!(events.next().2, json!({"matching": 3}));
     let (id, name, changes) = events.next();
     assert_eq!((id, &*name), (Some(1), "changes"));
     assert_eq!(array(&changes, "moved").len(), 1);
@@ -249,6 +250,8 @@ fn a_client_gets_the_rows_once_and_change_sets_from_then_on() {
     assert_eq!((status, told["version"].as_u64()), (200, Some(2)));
     let (_, _, changes) = events.next();
     let narrow = applied(&rows, &changes);
+    let (_, _, matching) = events.next();
+    assert_eq!(matching, json!({"matching": told["matching"]}));
     assert_minimal(&rows, &narrow, &changes);
     let (_, now) = ask(&server, "GET", &path, &Value::Null);
     assert_eq!(array(&now, "rows"), &narrow);
@@ -269,6 +272,33 @@ fn a_client_gets_the_rows_once_and_change_sets_from_then_on() {
     );
     assert_eq!(events.next().1, "closed");
     assert_eq!(ask(&server, "GET", &path, &Value::Null).0, 404);
+}
+
+#[test]
+fn how_many_items_match_is_told_also_where_no_row_of_the_window_changes() {
+    let (_folder, server) = served(9, &[]);
+    let (_, list) = ask(&server, "POST", "/lists", &json!({"sort": "id", "take": 3}));
+    let path = format!("/lists/{}", list["list"].as_str().unwrap());
+    let mut events = Events::of(&server, &format!("{path}/changes?last-event-id=0"));
+    let matching = |items: usize| (None, "matching".to_owned(), json!({"matching": items}));
+    assert_eq!(events.next(), matching(9));
+    ask(&server, "DELETE", "/items/P-008", &Value::Null);
+    assert_eq!(events.next(), matching(8));
+    // An edit beyond the window is told to nobody.
+    ask(&server, "PATCH", "/items/P-007", &json!({"title": "Jug"}));
+    ask(&server, "DELETE", "/items/P-000", &Value::Null);
+    assert_eq!(events.next().1, "changes");
+    assert_eq!(events.next(), matching(7));
+    // Whoever comes back is told it first.
+    let mut again = Events::of(&server, &format!("{path}/changes?last-event-id=1"));
+    assert_eq!(again.next(), matching(7));
+    let mut rows = Events::of(&server, &format!("{path}/changes"));
+    assert_eq!(rows.next().1, "rows");
+    ask(&server, "DELETE", "/items/P-006", &Value::Null);
+    assert_eq!(
+        [&mut again, &mut rows].map(Events::next),
+        [matching(6), matching(6)]
+    );
 }
 
 #[test]

@@ -247,6 +247,14 @@ impl Lists {
         Ok(shared.summary(store, name, client.version)?)
     }
 
+    /// How many items a list would have without its window.
+    pub(super) fn matching(&self, store: &Store<Record>, name: &str) -> Result<usize, ListRefusal> {
+        let shared = self.shared.get(&self.client(name)?.shared);
+        let shared = shared.ok_or_else(|| ListRefusal::Unknown(name.to_owned()))?;
+        let rows = store.list(shared.list).map_err(CommandError::from)?;
+        Ok(rows.matching())
+    }
+
     /// Whether there is such a list.
     pub(super) fn known(&self, name: &str) -> Result<(), ListRefusal> {
         self.client(name).map(drop)

@@ -23,6 +23,7 @@ pub(super) fn response(
     event_stream(following(Following {
         reading: Reading { app, name },
         version,
+        matching: None,
         positions,
         moved,
         stopped,
@@ -46,6 +47,8 @@ struct Following {
     reading: Reading,
     /// What was told last; none before the rows.
     version: Option<u64>,
+    /// How many items match, as it was told last.
+    matching: Option<usize>,
     positions: Positions,
     moved: watch::Receiver<u64>,
     stopped: Stopped,
@@ -62,25 +65,38 @@ fn following(state: Following) -> impl Stream<Item = String> {
                 return None;
             }
             state.moved.borrow_and_update();
-            let missed = {
+            let (missed, matching) = {
                 let shown = state.reading.app.hub.shown();
                 let name = &state.reading.name;
-                let lists = &shown.lists;
-                lists.after(&shown.store, name, state.version, state.positions)
+                let (lists, store) = (&shown.lists, &shown.store);
+                let missed = lists.after(store, name, state.version, state.positions);
+                (missed, lists.matching(store, name))
+            };
+            let (Ok(missed), Ok(matching)) = (missed, matching) else {
+                // It was closed.
+                return Some((event("closed", None, "{}"), None));
             };
             let told = match missed {
-                // It was closed.
-                Err(_) => return Some((event("closed", None, "{}"), None)),
-                Ok(Missed::Nothing) => None,
-                Ok(Missed::Changes(version, json)) => {
-                    Some((version, event("changes", Some(version), &json)))
+                // After the change set that made it so, or by itself: other items may match than those in the window.
+                Missed::Nothing if state.matching != Some(matching) => {
+                    state.matching = Some(matching);
+                    Some(event(
+                        "matching",
+                        None,
+                        &format!("{{\"matching\":{matching}}}"),
+                    ))
                 }
-                Ok(Missed::Rows(version, json)) => {
-                    Some((version, event("rows", Some(version), &json)))
+                Missed::Nothing => None,
+                Missed::Changes(version, json) => {
+                    state.version = Some(version);
+                    Some(event("changes", Some(version), &json))
+                }
+                Missed::Rows(version, json) => {
+                    (state.version, state.matching) = (Some(version), Some(matching));
+                    Some(event("rows", Some(version), &json))
                 }
             };
-            if let Some((version, text)) = told {
-                state.version = Some(version);
+            if let Some(text) = told {
                 return Some((text, Some(state)));
             }
             match wait(&mut state.moved, &mut state.stopped).await {
