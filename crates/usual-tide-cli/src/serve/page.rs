@@ -93,6 +93,11 @@ pub(super) const ASSETS: [Asset; 16] = [
     ),
 ];
 
+/// Whether a path is the page or one of its files: they come as they are, so that there is a page to look at what goes wrong with.
+pub(super) fn is_of_page(path: &str) -> bool {
+    path == "/" || ASSETS.iter().any(|(name, ..)| *name == path)
+}
+
 pub(super) fn asset(kind: &'static str, text: &'static str) -> Response<Body> {
     Reply {
         status: 200,

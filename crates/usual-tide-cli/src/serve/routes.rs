@@ -5,7 +5,7 @@ use super::guard::{Guard, Rejection};
 use super::hub::{Hub, ServedItems};
 use super::listen::Permit;
 use super::lists::routes as lists;
-use super::page::{ASSETS, asset, page};
+use super::page::{ASSETS, asset, is_of_page, page};
 use super::reply::Reply;
 use super::stream;
 use super::tags::Conditions;
@@ -129,10 +129,7 @@ async fn answer(app: &App, request: Request, next: Next) -> Response<Body> {
         return Reply::problem(status, why).into_response();
     }
     let path = request.uri().path();
-    if matches!(
-        path,
-        "/" | "/health" | "/change-set.js" | "/change-set.d.ts"
-    ) {
+    if path == "/health" || is_of_page(path) {
         return next.run(request).await;
     }
     if app.faults.fails() {

@@ -451,3 +451,33 @@ fn names_are_known_with_and_without_the_default_port() {
         assert_eq!(status(&server.raw(&request)), expected, "{host}");
     }
 }
+
+#[test]
+fn the_page_comes_whole_however_much_goes_wrong() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = file(&folder);
+    let faults = [
+        "--fail-every",
+        "1",
+        "--garble-every",
+        "1",
+        "--drop-every",
+        "2",
+    ];
+    let server = Server::start(path.to_str().unwrap(), &faults);
+    let page = server.ask("GET", "/", "", "");
+    assert_eq!(status(&page), "200");
+    let script = server.ask("GET", "/page.js", "", "");
+    let imported = script
+        .split("from \"./")
+        .skip(1)
+        .map(|rest| rest.split('"').next().unwrap());
+    let files: Vec<String> = imported.map(|name| format!("/{name}")).collect();
+    assert!(files.len() > 5, "{script}");
+    for file in files.iter().map(String::as_str).chain(["/page.css"]) {
+        let answer = server.ask("GET", file, "", "");
+        assert_eq!(status(&answer), "200", "{file}");
+        assert!(answer.len() > 500, "{answer}");
+    }
+    assert_eq!(status(&server.ask("GET", "/items", "", "")), "503");
+}
