@@ -12,7 +12,7 @@ pub(crate) struct Browse {
     pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
-    /// The fields to show, with commas between, in this order.
+    /// The fields to show, with commas between, in this order, named as those to sort by.
     #[arg(long, value_name = "FIELDS", value_parser = field_names)]
     pub(crate) columns: Option<FieldNames>,
     /// Another list over the same items beside the first, as a query in JSON with any of `filter`, `search`, `sort`,

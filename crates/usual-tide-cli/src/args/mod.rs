@@ -211,7 +211,7 @@ pub(crate) struct Show {
     pub(crate) items: ItemOptions,
     #[command(flatten)]
     pub(crate) query: QueryOptions,
-    /// The fields to show, with commas between, in this order.
+    /// The fields to show, with commas between, in this order, named as those to sort by.
     #[arg(long, value_name = "FIELDS", value_parser = query::field_names)]
     pub(crate) columns: Option<FieldNames>,
     /// How to write the rows.
