@@ -15,7 +15,7 @@ use usual_tide_sources::files::{ReadError, WriteError};
 
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum CommandError {
-    #[error("{file}: {why}")]
+    #[error("{file}: {why}{}", advice(.why))]
     Items { file: String, why: ReadError },
     #[error("{file}: {why}")]
     NotAList {
@@ -140,6 +140,25 @@ pub(crate) enum CommandError {
     #[cfg(feature = "browse")]
     #[error("the terminal cannot be used: {0}")]
     Terminal(io::Error),
+}
+
+/// The option that may help.
+fn advice(why: &ReadError) -> &'static str {
+    match why {
+        ReadError::NoKeyColumn {
+            separator: Some(_), ..
+        } => " (--delimiter)",
+        ReadError::NoKeyColumn { .. }
+        | ReadError::Row {
+            why: RecordError::NoKey { .. },
+            ..
+        }
+        | ReadError::Json(ParseError::Record {
+            why: RecordError::NoKey { .. },
+            ..
+        }) => " (--key names another)",
+        _ => "",
+    }
 }
 
 impl CommandError {

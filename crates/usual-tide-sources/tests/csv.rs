@@ -4,8 +4,13 @@
 
 use proptest::prelude::*;
 use serde_json::{Map, Value, json};
+use std::time::Duration;
 use usual_tide::record::{FieldName, Record};
-use usual_tide_sources::files::{FileFormat, ReadError, ReadOptions, parse, read_as, write};
+use usual_tide::{SharedStore, Store};
+use usual_tide_sources::files::{
+    FileFormat, FileSource, ReadError, ReadOptions, parse, read_as, read_file, write,
+};
+use usual_tide_sources::link::Link;
 
 fn id() -> FieldName {
     FieldName::parse("id").unwrap()
@@ -149,4 +154,61 @@ fn another_character_can_stand_between_the_values() {
     usual_tide_sources::files::write_as(&mut again, FileFormat::Csv, &content.layout, members)
         .unwrap();
     assert_eq!(again, b"id;fee\n1;\"4;5\"\n");
+}
+
+#[test]
+fn a_file_without_a_column_for_the_key_says_which_there_are() {
+    let told = |text: &str, delimiter: u8| {
+        let options = ReadOptions::default()
+            .format(FileFormat::Csv)
+            .delimiter(delimiter);
+        let read = read_as(text.as_bytes(), &options, &FieldName::parse("id").unwrap());
+        read.unwrap_err().to_string()
+    };
+    let begins = "line 1: there is no column \"id\", which is to be the key, but ";
+    assert_eq!(
+        told("ID,title\n1,Bowl\n", b','),
+        format!("{begins}\"ID\", \"title\"")
+    );
+    // Also where there is no row yet.
+    assert_eq!(told("title\n", b';'), format!("{begins}\"title\""));
+    let many: Vec<String> = (1..=20).map(|at| format!("c{at}")).collect();
+    assert!(told(&many.join(","), b',').ends_with("\"c12\" and 8 more"));
+    let separated = |character: char| format!("perhaps {character:?} is what separates the values");
+    for (text, delimiter, character) in [
+        ("id;title\n1;Bowl\n", b',', ';'),
+        ("id\ttitle\n", b',', '\t'),
+        ("id,title\n", b'\t', ','),
+    ] {
+        assert!(
+            told(text, delimiter).ends_with(&separated(character)),
+            "{text}"
+        );
+    }
+}
+
+#[test]
+fn tabs_are_between_the_values_of_a_tsv_file() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.TSV");
+    std::fs::write(&path, "id\ttitle\n1\tBowl, deep\n").unwrap();
+    let key = FieldName::parse("id").unwrap();
+    assert_eq!(
+        read_file(&path, &key).unwrap()[0].get("title").unwrap(),
+        "Bowl, deep"
+    );
+    let store = SharedStore::new(Store::new());
+    let link = Link::start(store.clone(), FileSource::new(&path, &key)).unwrap();
+    let wait = Duration::from_secs(20);
+    link.wait_until_ready(wait).unwrap();
+    let edit = |piece: &mut Record| piece.set("title", "Mug".into()).unwrap();
+    store
+        .edit(|store| store.edit(&1.into(), edit))
+        .unwrap()
+        .unwrap();
+    link.flush(wait).unwrap();
+    assert_eq!(
+        std::fs::read_to_string(&path).unwrap(),
+        "id\ttitle\n1\tMug\n"
+    );
 }

@@ -15,7 +15,8 @@ pub(crate) struct ItemOptions {
     /// otherwise, or the primary key of a table.
     #[arg(long, value_name = "FIELD", value_parser = field_name)]
     pub(crate) key: Option<FieldName>,
-    /// The character between the values of a CSV file, a comma unless said otherwise; `tab` for a tab.
+    /// The character between the values of a CSV file, a comma unless said otherwise (a tab in `.tsv` files); `tab` for
+    /// a tab.
     #[arg(long, value_name = "CHARACTER", value_parser = delimiter)]
     pub(crate) delimiter: Option<u8>,
     /// A header that a server is sent with each request, such as `Accept-Language: de`; can be given again.

@@ -11,7 +11,7 @@ use crate::output::progress::Progress;
 use percent_encoding::percent_decode_str;
 use std::path::PathBuf;
 use usual_tide::record::{FieldName, Record};
-use usual_tide_sources::files::{self, FileFormat, FileSource, ReadError, ReadOptions};
+use usual_tide_sources::files::{self, FileSource, ReadError, ReadOptions};
 use usual_tide_sources::link::{DirectSource, Source};
 
 /// Where items come from.
@@ -39,7 +39,6 @@ fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<R
         bar.at(done, total);
         true
     };
-    let options = options.format(FileFormat::of_path(file));
     let from = std::fs::File::open(file)?;
     let content = files::read_open_file(from, &options, key, &mut told);
     bar.finish();
@@ -113,7 +112,7 @@ impl Origin {
             }
         };
         let key = super::key(options)?;
-        let reading = reading(options).most(most);
+        let reading = reading(file, options).most(most);
         let read = match self {
             Self::File(file) => read_file(file, &reading, &key),
             _ => open(file).and_then(|from| Ok(files::read_as(from, &reading, &key)?.items)),
@@ -189,10 +188,11 @@ impl Origin {
 }
 
 fn file_source(file: &str, options: &ItemOptions, key: &FieldName) -> FileSource {
-    FileSource::new(file, key).separated_by(reading(options).delimiter)
+    FileSource::new(file, key).separated_by(reading(file, options).delimiter)
 }
 
-fn reading(options: &ItemOptions) -> ReadOptions {
-    let usual = ReadOptions::default();
+/// How a file of this name is read, or one without a name.
+fn reading(file: &str, options: &ItemOptions) -> ReadOptions {
+    let usual = ReadOptions::of_path(file);
     usual.delimiter(options.delimiter.unwrap_or(usual.delimiter))
 }

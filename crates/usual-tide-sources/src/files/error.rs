@@ -63,8 +63,20 @@ pub enum ReadError {
         /// What is wrong with it.
         why: FieldNameError,
     },
+    /// A CSV file has no column for the key.
+    #[error("line 1: {}", no_key_column(.name, .columns, *.separator))]
+    NoKeyColumn {
+        /// The name of the key field.
+        name: String,
+        /// The columns that there are.
+        columns: Vec<String>,
+        /// What seems to separate the values, where all are in one column.
+        separator: Option<char>,
+    },
     /// Two names in a CSV file's first line are for the same field, or one is for a part of the other.
-    #[error("line 1, field {field}: {name:?} is in the way of another field")]
+    #[error(
+        "line 1, field {field}: there are two columns {name:?}, or one is a part of the other (names with dots are ways into objects)"
+    )]
     NameTwice {
         /// Which, from 1.
         field: usize,
@@ -100,4 +112,26 @@ pub enum ReadError {
         /// What is wrong with it.
         why: RecordError,
     },
+}
+
+/// How many columns a message names.
+const MOST_NAMED: usize = 12;
+
+fn no_key_column(name: &str, columns: &[String], separator: Option<char>) -> String {
+    let named: Vec<String> = columns
+        .iter()
+        .take(MOST_NAMED)
+        .map(|one| format!("{one:?}"))
+        .collect();
+    let named = named.join(", ");
+    if let Some(separator) = separator {
+        return format!(
+            "there is one column, {named}: perhaps {separator:?} is what separates the values"
+        );
+    }
+    let more = match columns.len().saturating_sub(MOST_NAMED) {
+        0 => String::new(),
+        more => format!(" and {more} more"),
+    };
+    format!("there is no column {name:?}, which is to be the key, but {named}{more}")
 }

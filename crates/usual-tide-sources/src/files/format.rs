@@ -10,12 +10,12 @@ pub enum FileFormat {
     Json,
     /// One JSON object a line.
     Ndjson,
-    /// Comma-separated values (RFC 4180) under a line of field names. Dotted names go into objects.
+    /// Comma-separated values (RFC 4180), or such with another character between them, under a line of field names. Dotted names go into objects.
     Csv,
 }
 
 impl FileFormat {
-    /// The format of a file by its name: `.json`, `.ndjson` or `.jsonl`, `.csv`.
+    /// The format of a file by its name: `.json`, `.ndjson` or `.jsonl`, `.csv` or `.tsv`.
     ///
     /// ```
     /// use usual_tide_sources::files::FileFormat;
@@ -24,11 +24,10 @@ impl FileFormat {
     /// assert_eq!(FileFormat::of_path("-"), None);
     /// ```
     pub fn of_path(path: impl AsRef<Path>) -> Option<Self> {
-        let extension = path.as_ref().extension()?.to_str()?;
-        match extension.to_ascii_lowercase().as_str() {
+        match &*extension(path.as_ref())? {
             "json" => Some(Self::Json),
             "ndjson" | "jsonl" => Some(Self::Ndjson),
-            "csv" => Some(Self::Csv),
+            "csv" | "tsv" => Some(Self::Csv),
             _ => None,
         }
     }
@@ -42,6 +41,11 @@ impl FileFormat {
             Some(_) => Self::Csv,
         }
     }
+}
+
+/// What a file's name ends with, in small letters.
+pub(super) fn extension(path: &Path) -> Option<String> {
+    Some(path.extension()?.to_str()?.to_ascii_lowercase())
 }
 
 impl fmt::Display for FileFormat {

@@ -1,7 +1,8 @@
 //! How a file is read, and what it holds.
 
 use super::csv::CsvLayout;
-use super::format::FileFormat;
+use super::format::{FileFormat, extension};
+use std::path::Path;
 use usual_tide::record::Record;
 
 /// How a file is read.
@@ -28,6 +29,23 @@ impl Default for ReadOptions {
 }
 
 impl ReadOptions {
+    /// As a file of this name is read: in the format that its name tells ([`FileFormat::of_path`]), with tabs between the values of
+    /// a `.tsv` file.
+    ///
+    /// ```
+    /// use usual_tide_sources::files::{FileFormat, ReadOptions};
+    ///
+    /// let options = ReadOptions::of_path("pieces.tsv");
+    /// assert_eq!((options.format, options.delimiter), (Some(FileFormat::Csv), b'\t'));
+    /// ```
+    pub fn of_path(path: impl AsRef<Path>) -> Self {
+        let usual = Self::default().format(FileFormat::of_path(&path));
+        match extension(path.as_ref()).as_deref() {
+            Some("tsv") => usual.delimiter(b'\t'),
+            _ => usual,
+        }
+    }
+
     /// With this format; with the one that the text looks like when it is `None`.
     #[must_use]
     pub fn format(mut self, format: impl Into<Option<FileFormat>>) -> Self {

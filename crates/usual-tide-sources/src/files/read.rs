@@ -52,7 +52,7 @@ use usual_tide::record::{FieldName, Record, Shape};
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn read_file(path: impl AsRef<Path>, key: &FieldName) -> Result<Vec<Record>, ReadError> {
-    let options = ReadOptions::default().format(FileFormat::of_path(&path));
+    let options = ReadOptions::of_path(&path);
     let content = read_open_file(File::open(path)?, &options, key, &mut |_, _| true)?;
     Ok(content.items)
 }

@@ -127,10 +127,7 @@ impl FileSource {
     pub fn new(path: impl Into<PathBuf>, key: &FieldName) -> Self {
         let path = path.into();
         Self {
-            options: ReadOptions {
-                format: FileFormat::of_path(&path),
-                ..ReadOptions::default()
-            },
+            options: ReadOptions::of_path(&path),
             path,
             key: key.clone(),
             poll: Duration::from_millis(250),
@@ -150,7 +147,7 @@ impl FileSource {
         self
     }
 
-    /// The character between the values of a CSV file; a comma unless said otherwise.
+    /// The character between the values of a CSV file; a comma unless said otherwise, and a tab in a `.tsv` file.
     #[must_use]
     pub fn separated_by(mut self, delimiter: u8) -> Self {
         self.options.delimiter = delimiter;

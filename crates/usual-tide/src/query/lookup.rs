@@ -92,7 +92,10 @@ pub(crate) fn most_like<'a>(
 ) -> Option<String> {
     /// How alike two names must be.
     const ALIKE: f64 = 0.7;
-    let likeness = |other: &str| strsim::normalized_damerau_levenshtein(name, other);
+    // Case tells names apart, and is easily taken for another.
+    let name = name.to_lowercase();
+    let likeness =
+        |other: &str| strsim::normalized_damerau_levenshtein(&name, &other.to_lowercase());
     let names = names.into_iter();
     let nearest = names.map(|name| (likeness(name), name));
     let nearest = nearest.max_by(|one, two| one.0.total_cmp(&two.0));

@@ -11,7 +11,7 @@ use serde_json::Value;
 use std::sync::Arc;
 use usual_tide::record::{Record, RecordMaker, parse_value};
 use usual_tide::{ChangeSet, Store};
-use usual_tide_sources::files::{self, CsvLayout, FileFormat};
+use usual_tide_sources::files::{self, CsvLayout, FileFormat, ReadOptions};
 use usual_tide_sources::link::{Answer, DirectSource, SourceError};
 
 pub(crate) fn run(apply: &Apply, out: &mut Output) -> Result<(), CommandError> {
@@ -60,7 +60,8 @@ fn write(apply: &Apply, rows: &[Arc<Record>], out: &mut Output) -> Result<(), Co
         }
         Some(Origin::File(path)) => {
             let format = named(&path).unwrap_or(FileFormat::Json);
-            let layout = CsvLayout::separated_by(apply.items.delimiter.unwrap_or(b','));
+            let usual = ReadOptions::of_path(&path).delimiter;
+            let layout = CsvLayout::separated_by(apply.items.delimiter.unwrap_or(usual));
             let layout = match rows.is_empty() {
                 // Without a row nothing else would say what the file is.
                 true => {

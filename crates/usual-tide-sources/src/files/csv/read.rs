@@ -47,6 +47,9 @@ pub(in crate::files) fn parse(
     let mut seen = rows(text, delimiter);
     let names = seen.next().transpose()?.ok_or(ReadError::NoNames)?;
     let (layout, mut columns) = columns(&names, delimiter)?;
+    if columns.iter().all(|column| column.path != key.members()) {
+        return Err(no_key_column(&layout, key, delimiter));
+    }
     let mut count = 0;
     for row in seen {
         let row = row?;
@@ -125,6 +128,24 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
         });
     }
     Ok((layout, columns))
+}
+
+/// Other characters that separate the values of such files.
+const SEPARATORS: [char; 4] = [',', ';', '\t', '|'];
+
+fn no_key_column(layout: &CsvLayout, key: &FieldName, delimiter: u8) -> ReadError {
+    let columns = layout.names().to_vec();
+    let separator = match &*columns {
+        [only] => SEPARATORS
+            .into_iter()
+            .find(|one| *one != char::from(delimiter) && only.contains(*one)),
+        _ => None,
+    };
+    ReadError::NoKeyColumn {
+        name: key.to_string(),
+        columns,
+        separator,
+    }
 }
 
 impl Column {
