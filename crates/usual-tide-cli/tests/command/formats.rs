@@ -165,7 +165,7 @@ fn headings_tell_totals() {
 #[test]
 fn csv_that_is_not_right_is_refused_with_its_line() {
     let folder = tempfile::tempdir().unwrap();
-    let cases: [(&str, &str); 8] = [
+    let cases: [(&str, &str); 9] = [
         ("id,title\n1,Bowl\n2\n", "line 3: 1 value under 2 names"),
         (
             "id,title\n1,\"Bowl\nwide\"\n2,Mug,3\n",
@@ -176,9 +176,16 @@ fn csv_that_is_not_right_is_refused_with_its_line() {
             "id,fee,fee.amount\n",
             "line 1, field 3: \"fee.amount\" is in the way",
         ),
-        ("id,id\n", "line 1, field 2: \"id\" is in the way"),
+        ("id,id\n", "line 1, field 2: there is another column \"id\""),
         ("id,title\n,Bowl\n", "line 2: its field \"id\" is no key"),
-        ("title\nBowl\n", "line 2: it has no field \"id\""),
+        (
+            "title\nBowl\n",
+            "line 1: there is no column \"id\", which is to be the key, but \"title\" (--key names another)",
+        ),
+        (
+            "id;title\n1;Bowl\n",
+            "perhaps ';' is what separates the values (--delimiter)",
+        ),
         (
             "id\n1\n1\n",
             "a key belongs to more than one item: 1 at 0, 1",

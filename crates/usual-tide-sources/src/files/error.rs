@@ -73,11 +73,19 @@ pub enum ReadError {
         /// What seems to separate the values, where all are in one column.
         separator: Option<char>,
     },
-    /// Two names in a CSV file's first line are for the same field, or one is for a part of the other.
-    #[error(
-        "line 1, field {field}: there are two columns {name:?}, or one is a part of the other (names with dots are ways into objects)"
-    )]
+    /// Two columns of a CSV file have the same name.
+    #[error("line 1, field {field}: there is another column {name:?}")]
     NameTwice {
+        /// Which, from 1.
+        field: usize,
+        /// The name.
+        name: String,
+    },
+    /// A column of a CSV file would be a part of another, which is no object.
+    #[error(
+        "line 1, field {field}: {name:?} is in the way of another field: a name with dots is a way into objects"
+    )]
+    NameInWay {
         /// Which, from 1.
         field: usize,
         /// The name.

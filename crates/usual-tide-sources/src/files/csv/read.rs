@@ -108,11 +108,13 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
     for (index, name) in names.values.iter().enumerate() {
         let field = index + 1;
         FieldName::parse(name).map_err(|why| ReadError::BadName { field, why })?;
-        let known = layout.names().len();
-        let added = layout.add(name);
-        if added.is_err() || layout.names().len() == known {
+        if layout.names().iter().any(|known| known == name) {
             let name = name.to_owned();
             return Err(ReadError::NameTwice { field, name });
+        }
+        if layout.add(name).is_err() {
+            let name = name.to_owned();
+            return Err(ReadError::NameInWay { field, name });
         }
         let path = path_of(name);
         if path.iter().any(String::is_empty) {
