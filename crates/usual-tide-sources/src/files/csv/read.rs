@@ -108,13 +108,14 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
     for (index, name) in names.values.iter().enumerate() {
         let field = index + 1;
         FieldName::parse(name).map_err(|why| ReadError::BadName { field, why })?;
-        if layout.names().iter().any(|known| known == name) {
-            let name = name.to_owned();
-            return Err(ReadError::NameTwice { field, name });
-        }
+        let known = layout.names().len();
         if layout.add(name).is_err() {
             let name = name.to_owned();
             return Err(ReadError::NameInWay { field, name });
+        }
+        if layout.names().len() == known {
+            let name = name.to_owned();
+            return Err(ReadError::NameTwice { field, name });
         }
         let path = path_of(name);
         if path.iter().any(String::is_empty) {
