@@ -7,6 +7,7 @@ use rusqlite::Connection;
 use serde_json::{Value, json};
 use std::path::Path;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey, parse};
 use usual_tide::writes::WriteState;
@@ -377,6 +378,22 @@ fn a_new_row_of_a_table_without_an_order_stands_where_the_table_puts_it() {
             }
         });
         in_step("several");
+        // At the end, where they belong, many cost no more than being written.
+        let loads = Arc::new(AtomicUsize::new(0));
+        let counted = Arc::clone(&loads);
+        link.on_state(move |state| {
+            let loads = matches!(state, LinkState::Loading { .. });
+            counted.fetch_add(usize::from(loads), Ordering::Relaxed);
+        });
+        edit(&|store| {
+            for key in 100..400 {
+                store.add(piece(key), Place::End).unwrap();
+            }
+        });
+        in_step("many");
+        edit(&|store| store.add(piece(400), Place::End).unwrap());
+        in_step("one more");
+        assert_eq!(loads.load(Ordering::Relaxed), 0, "{type_of_key}");
         link.close(LONG);
     }
 }

@@ -2,7 +2,7 @@
 
 use super::columns::{self, Column, SqliteError};
 use super::rows::Rows;
-use super::write::{apply, elsewhere, refusal};
+use super::write::{apply, is_elsewhere, refusal, row_and_place};
 use crate::faults::before_statement;
 use crate::link::{Answer, Change, ChangeSender, Loaded, Loading, Source, SourceError};
 use rusqlite::fallible_iterator::FallibleIterator;
@@ -296,14 +296,15 @@ impl Source<Record> for SqliteSource {
 struct Told {
     /// Whether rows have changed that no write is about.
     others_changed: bool,
-    /// New rows that stand elsewhere than where they were asked for.
+    /// A new row that stands elsewhere than where it was asked for.
     elsewhere: Vec<Change<Record>>,
 }
 
 impl Told {
     fn add(&mut self, other: Self) {
-        self.others_changed |= other.others_changed;
         self.elsewhere.extend(other.elsewhere);
+        // The places of several would have to be told in the order of the table.
+        self.others_changed |= other.others_changed || self.elsewhere.len() > 1;
     }
 }
 
@@ -357,6 +358,7 @@ fn write_together(
     };
     let mut answers = Vec::with_capacity(writes.len());
     let mut told = Told::default();
+    let mut elsewhere = Vec::new();
     for write in writes {
         before_statement()?;
         all.execute_batch("SAVEPOINT one_write")?;
@@ -374,18 +376,19 @@ fn write_together(
             _ => {
                 all.execute_batch("RELEASE one_write")?;
                 told.others_changed |= carried.others;
+                if is_elsewhere(rows, &all, write)? {
+                    elsewhere.push(&write.key);
+                }
             }
         }
         answers.push(carried.answer);
     }
-    // As the rows are after all of these writes.
-    for (write, answer) in writes.iter().zip(&answers) {
-        if !matches!(answer, Answer::Refused { .. }) {
-            told.elsewhere.extend(elsewhere(rows, &all, write)?);
-        }
+    match *elsewhere {
+        [] => {}
+        // As it is after all of these writes.
+        [key] => told.elsewhere.extend(row_and_place(rows, &all, key)?),
+        _ => told.others_changed = true,
     }
-    // The places of several would have to be told in the order of the table.
-    told.others_changed |= told.elsewhere.len() > 1;
     before_statement()?;
     match all.commit() {
         Ok(()) => Ok(Some((answers, told))),

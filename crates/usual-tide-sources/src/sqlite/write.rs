@@ -32,23 +32,31 @@ pub(super) fn apply(
     Ok(Applied { answer, others })
 }
 
-/// A new row and its place, where a table that is in no order of its own has given it another than the one that was asked for.
-pub(super) fn elsewhere(
+/// Whether a table that is in no order of its own has given a new row another place than the one that was asked for.
+pub(super) fn is_elsewhere(
     rows: &Rows,
     database: &Connection,
     write: &Write<Record>,
+) -> Result<bool, SqliteError> {
+    let is_new = write.before.is_none() && write.after.is_some();
+    match &write.place {
+        Some(asked) if is_new && rows.order.is_none() => {
+            let place = rows.neighbours(database, &write.key)?;
+            Ok(place.is_some_and(|place| place != *asked))
+        }
+        _ => Ok(false),
+    }
+}
+
+/// A row of such a table as it is, and its place.
+pub(super) fn row_and_place(
+    rows: &Rows,
+    database: &Connection,
+    key: &RecordKey,
 ) -> Result<Option<Change<Record>>, SqliteError> {
-    if write.before.is_some() || rows.order.is_some() {
-        return Ok(None);
-    }
-    let Some(neighbours) = rows.neighbours(database, &write.key)? else {
-        return Ok(None);
-    };
-    if write.place.as_ref() == Some(&neighbours) {
-        return Ok(None);
-    }
-    let item = rows.get(database, &write.key)?;
-    Ok(item.map(|item| Change::Put(item, Some(neighbours))))
+    let item = rows.get(database, key)?;
+    let place = rows.neighbours(database, key)?;
+    Ok(item.map(|item| Change::Put(item, place)))
 }
 
 /// The answer; counts the changes that are the write's own.
