@@ -40,7 +40,7 @@ fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<R
         true
     };
     let from = std::fs::File::open(file)?;
-    let content = files::read_open_file(from, &options, key, &mut told);
+    let content = files::read_open_file(from, options, key, &mut told);
     bar.finish();
     Ok(content?.items)
 }
