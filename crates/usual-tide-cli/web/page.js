@@ -4,7 +4,7 @@ import { askForItem } from "./adding.js";
 import { flat, inputFor, putMarked, shown, words } from "./cells.js";
 import { SectionedElementList } from "./change-set.js";
 import { Choices } from "./choices.js";
-import { isExact, isNumber } from "./exact.js";
+import { isExact, isNumber, written } from "./exact.js";
 import { focusIn, placeOf as focused, redrawn, walk } from "./focus.js";
 import { ask, LiveList, sectionsOf } from "./live-list.js";
 import { nameInText, nameOf, titleOf } from "./names.js";
@@ -340,11 +340,17 @@ function name({ element, heading, rows }, section) {
   });
   draw();
   rows.setAttribute("aria-label", text);
-  const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${titleOf(sums[at])} ${shownTotal(total)} in all`)];
+  const told = [`${section.count} ${section.count === 1 ? "row" : "rows"}`, ...(section.totals ?? []).map((total, at) => `${headingOf(sums[at])} ${shownTotal(total)} in all`)];
   const count = Object.assign(document.createElement("small"), { textContent: ` ${told.join(", ")}` });
   const hadFocus = heading.contains(document.activeElement);
   heading.replaceChildren(toggle, count);
   if (hadFocus) toggle.focus({ preventScroll: true });
+}
+
+/** A field's name as a person reads it, unless another would read the same. */
+function headingOf(name) {
+  const title = titleOf(name);
+  return names.some((other) => other !== name && titleOf(other) === title) ? name : title;
 }
 
 function headings() {
@@ -369,7 +375,7 @@ function headings() {
     sign.setAttribute("aria-hidden", "true");
     cell.setAttribute("aria-sort", sort !== name ? "none" : descending ? "descending" : "ascending");
     const button = Object.assign(document.createElement("button"), { type: "button" });
-    button.append(titleOf(name), sign);
+    button.append(headingOf(name), sign);
     button.addEventListener("click", async () => {
       // Ascending, descending, and not at all.
       [sort, descending] = sort !== name ? [name, false] : descending ? ["", false] : [name, true];
@@ -384,12 +390,17 @@ function headings() {
   end.setAttribute("aria-label", "Delete");
   redrawn($("names"), () => $("names").replaceChildren(corner, ...cells, end));
   const chosen = $("group").value;
-  $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(titleOf(name), name)));
+  $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(headingOf(name), name)));
   $("group").value = chosen;
 }
 
-/** A sum with the digits grouped as the reader's locale does it; nothing where no row has a number. */
-const shownTotal = (total) => (typeof total === "number" ? total.toLocaleString() : shown(total) || "nothing");
+/** A total with its digits grouped as the reader's locale does it; nothing where no row has a number. */
+function shownTotal(total) {
+  if (!isNumber(total)) return shown(total) || "nothing";
+  const text = written(total);
+  const fraction = Math.min(/\.(\d+)$/.exec(text)?.[1].length ?? 0, 20);
+  return new Intl.NumberFormat(undefined, { minimumFractionDigits: fraction, maximumFractionDigits: Math.max(fraction, 3) }).format(text);
+}
 
 const rowCount = () => view.sections.reduce((sum, { section }) => sum + section.rows.length, 0);
 

@@ -6,6 +6,7 @@ import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
 import { nameInText, nameOf, titleOf, wayOf } from "../names.js";
 import { Places, ROWS, wanted } from "../scrolled.js";
+import { moveInWords, sectionsAfter } from "../told.js";
 import { ask, Refused, sectionsOf } from "../live-list.js";
 
 /** As much of an element as a cell needs. */
@@ -41,6 +42,18 @@ test("names of any letters are told from ways into objects", () => {
   // As a sort names it.
   const asked = ["height_mm", "fee.amount", "/a.b", "-z", "x, y", 'say "no"', '"', "a:sum", " a"].map(nameInText);
   assert.deepEqual(asked, ["height_mm", "/fee/amount", "/a.b", '"-z"', '"x, y"', 'say "no"', '""""', '"a:sum"', '" a"']);
+});
+
+test("a move is told by the section that it is in, wherever that is by now", () => {
+  const at = (section, row) => ({ section, row });
+  // One section gone, one new at the start, the last two changed places.
+  const stay = sectionsAfter({ before: 4, removed: [{ at: 0 }], inserted: [{ at: 0 }], moved: [{ from: 3, to: 2 }] });
+  assert.deepEqual(stay, [-1, 1, 3, 2]);
+  const told = (from, to) => moveInWords({ key: "P-1", from, to }, stay);
+  assert.equal(told(at(0, 0), at(0, 0)), "moved P-1 to number 1 of section 1");
+  assert.equal(told(at(2, 0), at(3, 1)), "moved P-1 from number 1 to number 2");
+  assert.equal(told(at(3, 4), at(2, 4)), "moved P-1 past others: it still has number 5");
+  assert.equal(told(at(1, 4), at(2, 4)), "moved P-1 to number 5 of section 3");
 });
 
 test("a column of few values offers them, and no other", () => {

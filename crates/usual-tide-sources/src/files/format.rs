@@ -10,7 +10,8 @@ pub enum FileFormat {
     Json,
     /// One JSON object a line.
     Ndjson,
-    /// Comma-separated values (RFC 4180), or such with another character between them, under a line of field names. Dotted names go into objects.
+    /// Comma-separated values (RFC 4180), or such with another character between them, under a line of field names. Dotted
+    /// names go into objects.
     Csv,
 }
 

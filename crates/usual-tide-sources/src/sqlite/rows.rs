@@ -121,35 +121,32 @@ impl Rows {
         }
     }
 
-    /// The rows next to one in a table that is in no order of its own; nothing when there is no such row.
+    /// The keys of the rows next to one, in a table that is in no order of its own.
     pub(super) fn neighbours(
         &self,
         database: &Connection,
         key: &RecordKey,
-    ) -> Result<Option<Neighbours<RecordKey>>, SqliteError> {
+    ) -> Result<Neighbours<RecordKey>, SqliteError> {
         let table = self.table.as_deref().map(quoted).unwrap_or_default();
         let (tie, key_column) = (&self.tie, self.key_column());
+        let one = format!("(SELECT {tie} FROM {table} WHERE {key_column} = ?)");
         let beside = |comparison, direction| -> Result<Option<RecordKey>, SqliteError> {
             before_statement()?;
-            let one = format!("(SELECT {tie} FROM {table} WHERE {key_column} = ?)");
-            let sql = self.select(&format!(
-                "WHERE {tie} {comparison} {one} ORDER BY {tie} {direction} LIMIT 1"
-            ));
+            let sql = format!(
+                "SELECT {key_column} FROM {table} WHERE {tie} {comparison} {one} ORDER BY {tie} {direction} LIMIT 1"
+            );
             let mut statement = database.prepare_cached(&sql)?;
             let mut cells = statement.query([cell_of(key)])?;
             let Some(row) = cells.next()? else {
                 return Ok(None);
             };
-            let mut reader = RowReader::new(&self.columns, &self.key.field);
+            let mut reader = RowReader::new(std::slice::from_ref(&self.key), &self.key.field);
             Ok(Some(reader.record(row, 1)?.key().clone()))
         };
-        if self.get(database, key)?.is_none() {
-            return Ok(None);
-        }
-        Ok(Some(Neighbours {
+        Ok(Neighbours {
             after: beside("<", "DESC")?,
             before: beside(">", "ASC")?,
-        }))
+        })
     }
 
     /// The number by which a row is in order.

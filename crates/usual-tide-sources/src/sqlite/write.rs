@@ -41,8 +41,7 @@ pub(super) fn is_elsewhere(
     let is_new = write.before.is_none() && write.after.is_some();
     match &write.place {
         Some(asked) if is_new && rows.order.is_none() => {
-            let place = rows.neighbours(database, &write.key)?;
-            Ok(place.is_some_and(|place| place != *asked))
+            Ok(rows.neighbours(database, &write.key)? != *asked)
         }
         _ => Ok(false),
     }
@@ -56,7 +55,7 @@ pub(super) fn row_and_place(
 ) -> Result<Option<Change<Record>>, SqliteError> {
     let item = rows.get(database, key)?;
     let place = rows.neighbours(database, key)?;
-    Ok(item.map(|item| Change::Put(item, place)))
+    Ok(item.map(|item| Change::Put(item, Some(place))))
 }
 
 /// The answer; counts the changes that are the write's own.

@@ -65,6 +65,12 @@ fn fields_of_any_name_and_numbers_of_any_length_are_what_the_source_has() {
         "{}",
         page.text("#rows h3")
     );
+    // With all their digits.
+    assert!(
+        page.text("#rows h3").contains("km/h 4.00 in all"),
+        "{}",
+        page.text("#rows h3")
+    );
     page.value("document.querySelector('#group').value = ''");
     page.value("document.querySelector('#group').dispatchEvent(new Event('change'))");
     page.until("document.querySelectorAll('#rows .section h3:not([hidden])').length === 0");

@@ -133,7 +133,7 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
     Ok((layout, columns))
 }
 
-/// Other characters that separate the values of such files.
+/// Characters that separate the values of such files.
 const SEPARATORS: [char; 4] = [',', ';', '\t', '|'];
 
 fn no_key_column(layout: &CsvLayout, key: &FieldName, delimiter: u8) -> ReadError {
