@@ -44,12 +44,13 @@ pub(super) struct Member {
     pub(super) name: FieldName,
     kind: Kind,
     known: CachedPosition,
-    is_named: bool,
+    /// Where it is written in records that do not have it, if its name has dots and is no way into objects.
+    with_dots: Option<FieldName>,
 }
 
 impl FieldAccess<Record> for Member {
     fn is_named(&self) -> bool {
-        self.is_named
+        true
     }
 
     fn kind(&self) -> Kind {
@@ -152,7 +153,7 @@ impl FieldAccess<Record> for Member {
                     tracing::debug!(field = %self.name, %why, "not copied");
                 }
             }
-            None => to.take(&self.name),
+            None => to.take(self.with_dots.as_ref().unwrap_or(&self.name)),
         }
     }
 }
@@ -163,15 +164,15 @@ impl Member {
             name,
             kind,
             known: CachedPosition::default(),
-            is_named: true,
+            with_dots: None,
         }
     }
 
-    /// A member with dots in its own name, which is no way into objects in records that do not have it.
-    pub(super) fn with_dots(pointer: FieldName, kind: Kind) -> Self {
+    /// A member with dots in its own name, at this JSON Pointer.
+    pub(super) fn with_dots(name: FieldName, pointer: FieldName, kind: Kind) -> Self {
         Self {
-            is_named: false,
-            ..Self::new(pointer, kind)
+            with_dots: Some(pointer),
+            ..Self::new(name, kind)
         }
     }
 
@@ -180,9 +181,17 @@ impl Member {
     }
 
     fn put(&self, item: &mut Record, value: MemberValue<'_>) -> Result<(), InputError> {
-        let position = item.position(&self.name, &self.known);
-        item.set_at(&self.name, position, value)
-            .map_err(|why| InputError::Other(why.to_string()))
+        let set = match &self.with_dots {
+            Some(pointer) => {
+                let position = item.position(pointer, &CachedPosition::default());
+                item.set_at(pointer, position, value)
+            }
+            None => {
+                let position = item.position(&self.name, &self.known);
+                item.set_at(&self.name, position, value)
+            }
+        };
+        set.map_err(|why| InputError::Other(why.to_string()))
     }
 
     /// Text where there was text or nothing: of the field's kind, and as it was typed.

@@ -177,7 +177,7 @@ impl FieldLookup<Record> for Schema {
         let name = FieldName::parse(&field.name).ok()?;
         let pointer = field.path.as_pointer();
         let member = match name.members().len() > 1 && pointer != name.path().as_pointer() {
-            true => Member::with_dots(FieldName::parse(pointer).ok()?, field.kind),
+            true => Member::with_dots(name, FieldName::parse(pointer).ok()?, field.kind),
             false => Member::new(name, field.kind),
         };
         Some(AnyField::new(field.name.as_str(), member).at(field.path.clone()))

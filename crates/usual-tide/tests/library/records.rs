@@ -6,7 +6,7 @@ use std::cmp::Ordering;
 use usual_tide::fields::Kind;
 use usual_tide::query::{FieldLookup, SortRank, SortValue};
 use usual_tide::record::{self, FieldName, ParseError, Record, RecordKey, Schema, Shape};
-use usual_tide::{Fields, Item, Place, Query, Store};
+use usual_tide::{Fields, Item, Place, Query, Sort, Store};
 
 fn name(text: &str) -> FieldName {
     FieldName::parse(text).unwrap()
@@ -334,6 +334,10 @@ fn a_member_with_a_dot_in_its_name_and_a_way_of_the_same_names_are_two_fields() 
     let mut other = one[1].clone();
     field.read(&mut other, "5").unwrap();
     assert_eq!(other.to_json(), json!({"id": 2, "km.h": 5}));
+    assert_eq!(
+        Sort::from(schema.field("km.h").unwrap()).text().as_deref(),
+        Some("km.h")
+    );
     assert_eq!(schema.kind("/km.h"), Some(Kind::Integer));
     assert_eq!(schema.kind("/km/h"), None);
 }
