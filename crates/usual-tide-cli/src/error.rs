@@ -64,6 +64,10 @@ pub(crate) enum CommandError {
         key: RecordKey,
         why: String,
     },
+    #[error(
+        "{source_text}: all changes are made, but {key:?} stands elsewhere there than was asked for"
+    )]
+    Elsewhere { source_text: String, key: RecordKey },
     #[cfg(feature = "net")]
     #[error("--token-file {file}: cannot be read: {why}")]
     Token { file: String, why: String },

@@ -248,6 +248,31 @@ fn a_table_is_asked_for_each_change() {
             && stderr(&refused).contains("CHECK"),
         "{refused:?}"
     );
+
+    // A table without an order puts a new row where it will, which is told where that is elsewhere.
+    let by_number = format!("{bare}?table=pieces");
+    let mut numbers = Vec::new();
+    for (place, number, why) in [
+        ("-", 11, ""),
+        ("0", 1, ""),
+        ("0", 12, "12 stands elsewhere"),
+    ] {
+        let add = json!([{"op": "add", "path": format!("/{place}"), "value": {"nr": number, "title": "Pot"}}]);
+        let add = write(&folder.folder, "add.json", &add.to_string());
+        let added = run(&["apply", &by_number, &add, "-o", &by_number]);
+        assert_eq!(added.status.success(), why.is_empty(), "{added:?}");
+        assert!(stderr(&added).contains(why), "{added:?}");
+        let shown = stdout(&run(&[
+            "show",
+            &by_number,
+            "--columns",
+            "nr",
+            "--format",
+            "csv",
+        ]));
+        numbers = shown.lines().map(str::to_owned).collect();
+    }
+    assert_eq!(numbers, ["nr", "1", "2", "3", "11", "12"]);
 }
 
 #[test]

@@ -8,9 +8,10 @@ use crate::error::CommandError;
 use crate::input::{self, Origin};
 use crate::output::Output;
 use serde_json::Value;
+use std::collections::HashSet;
 use std::sync::Arc;
-use usual_tide::record::{Record, RecordMaker, parse_value};
-use usual_tide::{ChangeSet, Store};
+use usual_tide::record::{Record, RecordKey, RecordMaker, parse_value};
+use usual_tide::{ChangeSet, Item, Store};
 use usual_tide_sources::files::{self, CsvLayout, FileFormat, ReadOptions};
 use usual_tide_sources::link::{Answer, DirectSource, SourceError};
 
@@ -107,6 +108,16 @@ fn send(
         Some((write.key.clone(), why))
     });
     match refused.next() {
+        // It may not keep places.
+        None if source.has_changed() => {
+            let there = source.load().map_err(failed)?.items;
+            let elsewhere = first_elsewhere(rows, &there).cloned();
+            let told = |key| {
+                let source_text = target.to_owned();
+                Err(CommandError::Elsewhere { source_text, key })
+            };
+            elsewhere.map_or(Ok(()), told)
+        }
         None => Ok(()),
         Some((key, why)) => Err(CommandError::Refused {
             source_text: target.to_owned(),
@@ -116,4 +127,17 @@ fn send(
             why,
         }),
     }
+}
+
+/// The first of these rows that stands elsewhere among those that are there.
+fn first_elsewhere<'a>(rows: &'a [Arc<Record>], there: &[Record]) -> Option<&'a RecordKey> {
+    let asked: HashSet<&RecordKey> = rows.iter().map(|row| row.key()).collect();
+    let there = there
+        .iter()
+        .map(Item::key)
+        .filter(|key| asked.contains(key));
+    let mut pairs = rows.iter().map(|row| row.key()).zip(there);
+    pairs
+        .find(|(asked, is)| asked != is)
+        .map(|(asked, _)| asked)
 }
