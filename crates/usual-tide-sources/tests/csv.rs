@@ -10,7 +10,7 @@ use usual_tide::{SharedStore, Store};
 use usual_tide_sources::files::{
     FileFormat, FileSource, ReadError, ReadOptions, parse, read_as, read_file, write,
 };
-use usual_tide_sources::link::Link;
+use usual_tide_sources::link::{Answer, DirectSource, Link};
 
 fn id() -> FieldName {
     FieldName::parse("id").unwrap()
@@ -210,5 +210,26 @@ fn tabs_are_between_the_values_of_a_tsv_file() {
     assert_eq!(
         std::fs::read_to_string(&path).unwrap(),
         "id\ttitle\n1\tMug\n"
+    );
+}
+
+/// As tables of numbered rows are often saved.
+#[test]
+fn a_column_without_a_name_is_a_column() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.csv");
+    std::fs::write(&path, ",title\n0,Bowl\n1,Mug\n").unwrap();
+    // A JSON Pointer names it.
+    let mut source = DirectSource::new(FileSource::new(&path, &FieldName::parse("/").unwrap()));
+    let mut store = Store::load(source.load().unwrap().items).unwrap();
+    store.writes_mut().track();
+    store
+        .edit(&1.into(), |piece| piece.set("title", "Jug".into()).unwrap())
+        .unwrap();
+    let writes: Vec<_> = store.writes().pending().cloned().collect();
+    assert_eq!(source.write_many(&writes).unwrap(), [Answer::Saved]);
+    assert_eq!(
+        std::fs::read_to_string(&path).unwrap(),
+        ",title\n0,Bowl\n1,Jug\n"
     );
 }

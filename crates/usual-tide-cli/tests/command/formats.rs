@@ -165,13 +165,17 @@ fn headings_tell_totals() {
 #[test]
 fn csv_that_is_not_right_is_refused_with_its_line() {
     let folder = tempfile::tempdir().unwrap();
-    let cases: [(&str, &str); 9] = [
+    let cases: [(&str, &str); 10] = [
         ("id,title\n1,Bowl\n2\n", "line 3: 1 value under 2 names"),
         (
             "id,title\n1,\"Bowl\nwide\"\n2,Mug,3\n",
             "line 4: 3 values under 2 names",
         ),
-        ("id,,title\n", "line 1, field 2: a field name is empty"),
+        (
+            "id,,,title\n",
+            "line 1, field 3: there is another column \"\"",
+        ),
+        ("id,a..b\n", "line 1, field 2: a field name is empty"),
         (
             "id,fee,fee.amount\n",
             "line 1, field 3: \"fee.amount\" is in the way",

@@ -140,13 +140,19 @@ fn collect(
             })
         };
         match value {
-            _ if name.is_empty() => return refused("a member without a name cannot be a column"),
+            // A column by itself can be without a name.
+            _ if name.is_empty() && start > 0 => {
+                return refused("a member without a name cannot be a part of a column's name");
+            }
             _ if name.contains('.') => {
                 return refused("a dot in a member's name would be read as an object");
             }
             MemberValue::List(_) => return refused("a list cannot be one value of a column"),
             MemberValue::Object(inner) if inner.is_empty() => {
                 return refused("an object without members has no column");
+            }
+            MemberValue::Object(_) if name.is_empty() => {
+                return refused("an object without a name has no columns");
             }
             MemberValue::Object(inner) => {
                 above.push('.');

@@ -107,7 +107,9 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
     let mut columns = Vec::with_capacity(names.values.len());
     for (index, name) in names.values.iter().enumerate() {
         let field = index + 1;
-        FieldName::parse(name).map_err(|why| ReadError::BadName { field, why })?;
+        if !name.is_empty() {
+            FieldName::parse(name).map_err(|why| ReadError::BadName { field, why })?;
+        }
         let known = layout.names().len();
         if layout.add(name).is_err() {
             let name = name.to_owned();
@@ -118,7 +120,8 @@ fn columns(names: &Row, delimiter: u8) -> Result<(CsvLayout, Vec<Column>), ReadE
             return Err(ReadError::NameTwice { field, name });
         }
         let path = path_of(name);
-        if path.iter().any(String::is_empty) {
+        // One that has no name at all is a column like others.
+        if path.len() > 1 && path.iter().any(String::is_empty) {
             let why = FieldNameError::Empty;
             return Err(ReadError::BadName { field, why });
         }
