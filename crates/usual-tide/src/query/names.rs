@@ -25,7 +25,7 @@ pub struct NameInText<'a> {
 /// ```
 /// use usual_tide::query::names_in;
 ///
-/// let names = names_in(r#"-height_mm, "Clay, first", "say ""no"""#)?;
+/// let names = names_in(r#"-height_mm, "Clay, first", "say ""no""""#)?;
 /// let names: Vec<(Option<char>, &str)> = names.iter().map(|one| (one.sign, &*one.name)).collect();
 /// assert_eq!(names, [(Some('-'), "height_mm"), (None, "Clay, first"), (None, "say \"no\"")]);
 /// # Ok::<(), usual_tide::query::QueryTextError>(())
