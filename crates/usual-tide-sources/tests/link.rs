@@ -524,8 +524,13 @@ impl Source<Piece> for Paged {
     }
 }
 
-#[test]
-fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
+/// A link of such a source that is sending a write, with its store, what tells that the source is gone, and what lets it answer.
+fn sending() -> (
+    SharedStore<Piece>,
+    Link<Piece>,
+    mpsc::Receiver<()>,
+    mpsc::Sender<()>,
+) {
     let (source, was_asked, go_on) = paged();
     let store = SharedStore::new(Store::new());
     let link = Link::start_with(store.clone(), source, options()).unwrap();
@@ -533,6 +538,12 @@ fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
     let added = store.edit(|store| store.add(piece(900), Place::Start));
     added.unwrap().unwrap();
     was_asked.recv_timeout(LONG).unwrap();
+    (store, link, was_asked, go_on)
+}
+
+#[test]
+fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
+    let (store, link, _was_asked, go_on) = sending();
     link.load_more();
     go_on.send(()).unwrap();
 
@@ -546,13 +557,7 @@ fn a_page_that_is_asked_for_while_a_write_is_sent_is_loaded() {
 
 #[test]
 fn a_link_that_is_closed_while_a_write_is_sent_ends() {
-    let (source, was_asked, go_on) = paged();
-    let store = SharedStore::new(Store::new());
-    let link = Link::start_with(store.clone(), source, options()).unwrap();
-    link.wait_until_ready(LONG).unwrap();
-    let added = store.edit(|store| store.add(piece(900), Place::Start));
-    added.unwrap().unwrap();
-    was_asked.recv_timeout(LONG).unwrap();
+    let (_store, link, was_asked, go_on) = sending();
     let unanswered = link.close(Duration::ZERO);
     assert_eq!(unanswered.len(), 1);
     go_on.send(()).unwrap();
