@@ -234,7 +234,8 @@ fn what_cannot_be_read_back_is_refused_and_the_file_stays_readable() {
     for body in [
         "{\"fee\": 5}",
         "{\"title\": {\"en\": \"a\"}}",
-        "{\"\": \"x\"}",
+        "{\"fee\": {\"\": \"x\"}}",
+        "{\"\": {\"en\": \"a\"}}",
         "{\"title.sub\": 1}",
         &format!("{{\"{name}\": 1}}"),
     ] {
