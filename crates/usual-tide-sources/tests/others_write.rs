@@ -259,7 +259,7 @@ fn what_cannot_be_kept_is_refused_and_the_file_stays_readable() {
         ("title", json!({"en": "a"})),
         ("tags", json!(["a"])),
         ("/title.sub", json!(1)),
-        ("/", json!("x")),
+        ("/fee/", json!("x")),
         ("extra", json!({})),
     ] {
         let before = refusals();
