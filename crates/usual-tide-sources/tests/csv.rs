@@ -232,4 +232,19 @@ fn a_column_without_a_name_is_a_column() {
         std::fs::read_to_string(&path).unwrap(),
         ",title\n0,Bowl\n1,Jug\n"
     );
+    // By itself it could not be read back.
+    let alone = usual_tide::record::parse(r#"[{"": 1}]"#, &FieldName::parse("/").unwrap()).unwrap();
+    let mut out = Vec::new();
+    let refused = write(
+        &mut out,
+        FileFormat::Csv,
+        alone.iter().map(|item| item.members()),
+    );
+    assert!(
+        refused
+            .unwrap_err()
+            .to_string()
+            .contains("cannot be the only one")
+    );
+    assert!(out.is_empty());
 }

@@ -181,17 +181,14 @@ impl Member {
     }
 
     fn put(&self, item: &mut Record, value: MemberValue<'_>) -> Result<(), InputError> {
-        let set = match &self.with_dots {
-            Some(pointer) => {
-                let position = item.position(pointer, &CachedPosition::default());
-                item.set_at(pointer, position, value)
-            }
-            None => {
-                let position = item.position(&self.name, &self.known);
-                item.set_at(&self.name, position, value)
-            }
+        let unknown = CachedPosition::default();
+        let (name, known) = match &self.with_dots {
+            Some(pointer) => (pointer, &unknown),
+            None => (&self.name, &self.known),
         };
-        set.map_err(|why| InputError::Other(why.to_string()))
+        let position = item.position(name, known);
+        item.set_at(name, position, value)
+            .map_err(|why| InputError::Other(why.to_string()))
     }
 
     /// Text where there was text or nothing: of the field's kind, and as it was typed.

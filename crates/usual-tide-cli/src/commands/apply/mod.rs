@@ -66,7 +66,8 @@ fn write(apply: &Apply, rows: &[Arc<Record>], out: &mut Output) -> Result<(), Co
             let layout = match rows.is_empty() {
                 // Without a row nothing else would say what the file is.
                 true => {
-                    layout.with_columns([input::key_of(&apply.file, &apply.items)?.to_string()])
+                    let key = input::key_of(&apply.file, &apply.items)?;
+                    layout.with_columns([key.members().join(".")])
                 }
                 false => layout,
             };
@@ -111,12 +112,13 @@ fn send(
         // It may not keep places.
         None if source.has_changed() => {
             let there = source.load().map_err(failed)?.items;
-            let elsewhere = first_elsewhere(rows, &there).cloned();
-            let told = |key| {
-                let source_text = target.to_owned();
-                Err(CommandError::Elsewhere { source_text, key })
-            };
-            elsewhere.map_or(Ok(()), told)
+            match first_elsewhere(rows, &there) {
+                None => Ok(()),
+                Some(key) => Err(CommandError::Elsewhere {
+                    source_text: target.to_owned(),
+                    key: key.clone(),
+                }),
+            }
         }
         None => Ok(()),
         Some((key, why)) => Err(CommandError::Refused {
@@ -129,15 +131,20 @@ fn send(
     }
 }
 
-/// The first of these rows that stands elsewhere among those that are there.
+/// The first of these rows that stands elsewhere among those that are there; others may have come and gone since.
 fn first_elsewhere<'a>(rows: &'a [Arc<Record>], there: &[Record]) -> Option<&'a RecordKey> {
     let asked: HashSet<&RecordKey> = rows.iter().map(|row| row.key()).collect();
-    let there = there
+    let stand: Vec<&RecordKey> = there
         .iter()
         .map(Item::key)
-        .filter(|key| asked.contains(key));
-    let mut pairs = rows.iter().map(|row| row.key()).zip(there);
-    pairs
+        .filter(|key| asked.contains(key))
+        .collect();
+    let known: HashSet<&RecordKey> = stand.iter().copied().collect();
+    let rows = rows
+        .iter()
+        .map(|row| row.key())
+        .filter(|key| known.contains(key));
+    rows.zip(stand)
         .find(|(asked, is)| asked != is)
         .map(|(asked, _)| asked)
 }

@@ -30,6 +30,14 @@ pub(in crate::files) fn write<'a>(
             .admit(*item)
             .map_err(|why| WriteError::NotStorable { item: at, why })?;
     }
+    if layout.names() == [""] {
+        // Its first line would be empty.
+        let why = NotStorable {
+            field: String::new(),
+            why: "a column without a name cannot be the only one",
+        };
+        return Err(WriteError::NotStorable { item: 0, why });
+    }
     let delimiter = layout.delimiter;
     let width = layout.names().len();
     // Where other values are not text, text is in quotes.
