@@ -76,7 +76,7 @@ impl<T: Item> Store<T> {
         edits: impl FnOnce(&mut Self) -> Result<R, E>,
     ) -> Result<R, E> {
         if !self.journal.is_open() && self.is_waiting() {
-            return self.below_writes(|store, _| edits(store));
+            return self.below_writes(None, |store, _| edits(store));
         }
         self.batch_as(Origin::Source, None, edits)
     }

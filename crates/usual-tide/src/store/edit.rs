@@ -78,14 +78,15 @@ impl<T: Item> Store<T> {
         self.replace_at(slot, item)
     }
 
-    /// Removes an item; gives it back. O(log n) a list.
+    /// Removes an item; gives it back. O(log n) a list. To the source ([`from_source`](Self::from_source)) the blank row
+    /// of a new draft is unknown.
     ///
     /// # Errors
     ///
     /// [`EditError::UnknownKey`].
     pub fn remove(&mut self, key: &T::Key) -> Result<Arc<T>, EditError<T::Key>> {
         self.end_dropped_drafts();
-        let slot = self.known_slot(key)?;
+        let slot = self.changeable_slot(key)?;
         let item = self.base.items.get(slot).cloned();
         self.attempt(|store| {
             store.remove_row(slot);
@@ -105,7 +106,7 @@ impl<T: Item> Store<T> {
         place: Place<T::Key>,
     ) -> Result<bool, EditError<T::Key>> {
         self.end_dropped_drafts();
-        let slot = self.known_slot(key)?;
+        let slot = self.changeable_slot(key)?;
         let from = self.known_position(key)?;
         let to = self.target_position(&place, &[from])?;
         if from == to {
@@ -141,8 +142,17 @@ impl<T: Item> Store<T> {
 
     /// Whether a row is a draft's blank one and the edit under way comes from the source, which knows
     /// nothing of it: an item of the source with this key takes its place.
-    fn yields_to_source(&self, slot: Slot) -> bool {
+    pub(super) fn yields_to_source(&self, slot: Slot) -> bool {
         self.journal.origin() == Origin::Source && self.special.blanks.contains(slot)
+    }
+
+    /// The row to be removed or moved: the source has none where a draft's blank row has the key.
+    pub(super) fn changeable_slot(&self, key: &T::Key) -> Result<Slot, EditError<T::Key>> {
+        let slot = self.known_slot(key)?;
+        match self.yields_to_source(slot) {
+            true => Err(EditError::UnknownKey(key.clone())),
+            false => Ok(slot),
+        }
     }
 
     /// Adds the source's item where a draft's blank row has its key. The draft is one of that item then.

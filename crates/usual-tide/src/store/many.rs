@@ -59,7 +59,11 @@ impl<T: Item> Store<T> {
         let at = self.target_position(&place, &[])?;
         let items = match on_duplicate {
             OnDuplicate::Refuse => {
-                let found = among(items.iter().map(T::key), |key| self.contains(key));
+                let is_taken = |key: &T::Key| {
+                    let slot = self.slot(key);
+                    slot.is_some_and(|slot| !self.yields_to_source(slot))
+                };
+                let found = among(items.iter().map(T::key), is_taken);
                 if !found.is_empty() {
                     return Err(EditError::Duplicates(found));
                 }
@@ -71,6 +75,8 @@ impl<T: Item> Store<T> {
             }
         };
         self.attempt(|store| {
+            let aside = store.set_aside_for(items.iter().map(T::key));
+            let at = at - aside.iter().filter(|blank| blank.at < at).count();
             store.base.keys.reserve(items.len(), &store.base.items);
             let mut added = Vec::with_capacity(items.len());
             for item in items {
@@ -89,6 +95,7 @@ impl<T: Item> Store<T> {
                 }
             }
             store.base.source.insert_run(at, &added, &[]);
+            store.return_blanks(aside);
             Ok(())
         })
     }
@@ -133,7 +140,7 @@ impl<T: Item> Store<T> {
         self.attempt(|store| {
             for (slot, item) in edited.into_iter().flatten() {
                 store.accept(&item)?;
-                store.swap_item(slot, item);
+                store.set_version(slot, item);
             }
             Ok(count)
         })
@@ -157,7 +164,8 @@ impl<T: Item> Store<T> {
                 to: item.key().clone(),
             });
         }
-        Ok((**before != item).then(|| (slot, Arc::new(item))))
+        let differs = **before != item || self.yields_to_source(slot);
+        Ok(differs.then(|| (slot, Arc::new(item))))
     }
 
     /// Removes items; gives them back in source order. A key that is named twice counts once. All are
@@ -227,7 +235,7 @@ impl<T: Item> Store<T> {
     ) -> Result<Vec<(usize, Slot)>, EditError<T::Key>> {
         let mut rows = keys
             .iter()
-            .map(|key| Ok((self.known_position(key)?, self.known_slot(key)?)))
+            .map(|key| Ok((self.known_position(key)?, self.changeable_slot(key)?)))
             .collect::<Result<Vec<_>, _>>()?;
         rows.sort_unstable();
         rows.dedup();

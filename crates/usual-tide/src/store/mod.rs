@@ -18,6 +18,7 @@ mod reload;
 mod removals;
 mod rules;
 mod search;
+mod set_aside;
 mod shared;
 mod special_rows;
 #[cfg(feature = "suggestions")]
@@ -177,6 +178,12 @@ impl<T: Item> Store<T> {
 
     fn slot(&self, key: &T::Key) -> Option<Slot> {
         self.base.slot(key)
+    }
+
+    /// The row of an item; none where a draft's blank row has the key, which is no item yet.
+    fn item_slot(&self, key: &T::Key) -> Option<Slot> {
+        let slot = self.slot(key)?;
+        (!self.special.blanks.contains(slot)).then_some(slot)
     }
 
     fn context(&self) -> Context<'_, T> {

@@ -7,6 +7,7 @@ use super::model::{Grouped, Order, Shape, Thing, thing};
 use proptest::prelude::*;
 use std::sync::Arc;
 use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
+use usual_tide::edits::OnDuplicate;
 use usual_tide::removals::RemovalId;
 use usual_tide::writes::{Show, Ticket, Write};
 use usual_tide::{Draft, EditError, Feed, ListId, Place, Query, Store};
@@ -23,6 +24,7 @@ pub(super) enum Op {
     Edit(u16, u8),
     Remove(u16),
     Move(u16, u8),
+    AddMany(Vec<(u16, u8)>, u8, bool),
     Batch(Vec<Op>, bool),
     Undo,
     Redo,
@@ -53,6 +55,8 @@ fn edit() -> impl Strategy<Value = Op> {
         2 => (0..KEYS, 0..20u8).prop_map(|(key, seed)| Op::Edit(key, seed)),
         3 => (0..KEYS).prop_map(Op::Remove),
         1 => (0..KEYS, any::<u8>()).prop_map(|(key, at)| Op::Move(key, at)),
+        1 => (prop::collection::vec((0..KEYS, 0..20u8), 1..4), any::<u8>(), any::<bool>())
+            .prop_map(|(items, at, replace)| Op::AddMany(items, at, replace)),
     ]
 }
 
@@ -130,6 +134,14 @@ fn run(store: &mut Store<Thing>, op: &Op) -> Result<(), EditError<u16>> {
         Op::Add(key, seed, at) => store.add(thing(*key, *seed), place(store, *at)),
         Op::Edit(key, seed) => store.edit(key, |item| *item = thing(*key, *seed)).map(drop),
         Op::Remove(key) => store.remove(key).map(drop),
+        Op::AddMany(items, at, replace) => {
+            let items = items.iter().map(|(key, seed)| thing(*key, *seed));
+            let on_duplicate = match replace {
+                true => OnDuplicate::KeepLast,
+                false => OnDuplicate::Refuse,
+            };
+            store.add_many_with(items, place(store, *at), on_duplicate)
+        }
         Op::Move(key, at) => store.move_to(key, place(store, *at)).map(drop),
         Op::Saved => {
             store.writes_mut().saved_items();
@@ -169,7 +181,58 @@ impl World {
         Some(refused[pick(which, &refused)?].write.ticket)
     }
 
+    /// The new drafts that have a blank row, by their number, and what is in it.
+    fn blank_rows(&self) -> Vec<(usize, Arc<Thing>)> {
+        let drafts = self.store.drafts();
+        let blank = self.drafts.iter().enumerate().filter_map(|(at, draft)| {
+            let row = drafts
+                .current(draft)
+                .filter(|row| drafts.is_blank(&row.key));
+            Some((at, Arc::clone(row?)))
+        });
+        blank.collect()
+    }
+
+    /// What the source says, and what is undone, is of items: a blank row stays as it is, or an item comes in its place.
+    fn check_blank_rows(&self, before: &[(usize, Arc<Thing>)], op: &Op) {
+        let removes = |key| match op {
+            Op::Source(ops) => ops
+                .iter()
+                .any(|op| matches!(op, Op::Remove(of) if *of == key)),
+            _ => false,
+        };
+        for (at, was) in before {
+            match self.store.drafts().current(&self.drafts[*at]) {
+                Some(row) if self.store.drafts().is_blank(&row.key) => assert_eq!(row, was),
+                Some(_) => {}
+                // An item came in its place and went.
+                None => assert!(removes(was.key), "a draft has lost its row"),
+            }
+        }
+    }
+
     fn step(&mut self, op: &Op) {
+        let blank = self.blank_rows();
+        self.run(op);
+        let of_source = matches!(
+            op,
+            Op::Source(_)
+                | Op::Reload(_)
+                | Op::Undo
+                | Op::Redo
+                | Op::Confirm(_)
+                | Op::ConfirmAs(..)
+                | Op::Refuse(_)
+                | Op::RefuseWith(..)
+                | Op::TryAgain(_)
+                | Op::Dismiss(_)
+        );
+        if of_source {
+            self.check_blank_rows(&blank, op);
+        }
+    }
+
+    fn run(&mut self, op: &Op) {
         match op {
             Op::Batch(ops, fails) => self.batch(ops, *fails),
             Op::Source(ops) => {
@@ -290,11 +353,18 @@ impl World {
                     return;
                 };
                 let draft = self.drafts.remove(at);
+                let row = store.drafts().current(&draft).cloned();
+                let outcome = store.drafts_mut().commit(draft);
+                if outcome.is_ok() {
+                    // It is an item now.
+                    let shown = store.get(&row.unwrap().key).unwrap();
+                    assert!(!store.drafts().is_blank(&shown.key));
+                }
                 if let Err(CommitError {
                     problem: CommitProblem::Conflict(conflict),
                     mut draft,
                     ..
-                }) = store.drafts_mut().commit(draft)
+                }) = outcome
                 {
                     let prefer = match prefer_mine {
                         true => Prefer::Mine,
@@ -571,4 +641,63 @@ fn an_undo_that_left_something_alone_is_not_exact() {
     store.drafts_mut().discard(draft).unwrap();
     store.history_mut().undo().unwrap();
     assert_eq!(keys(&store), [2, 3, 4, 5]);
+}
+
+#[test]
+fn a_new_draft_keeps_its_row_whatever_becomes_of_the_item_that_had_its_key() {
+    let mut store = Store::load((0..3).map(|key| thing(key, 1))).unwrap();
+    store.writes_mut().track();
+    store.remove(&2).unwrap();
+    let begin = |store: &mut Store<Thing>, key| {
+        let new = store
+            .drafts_mut()
+            .begin_new(thing(key, 9), Place::Start)
+            .unwrap();
+        (new, key)
+    };
+    let is_blank = |store: &Store<Thing>, (draft, key): &(Draft<Thing>, u16)| {
+        let row = store.drafts().current(draft);
+        row.is_some_and(|row| **row == thing(*key, 9)) && store.drafts().is_blank(key)
+    };
+
+    // The removal is refused for an item that is gone, tried again, and made again over another answer.
+    let two = begin(&mut store, 2);
+    let removal = waiting(&store)[0];
+    let refused = store.writes_mut().refuse_with(removal, "it is gone", None);
+    refused.unwrap();
+    store.writes_mut().retry(removal).unwrap();
+    store.add(thing(7, 1), Place::End).unwrap();
+    store.add(thing(6, 1), Place::Gap(1)).unwrap();
+    let answered = waiting(&store)[1];
+    store.writes_mut().confirm(answered).unwrap();
+    assert!(is_blank(&store, &two));
+    // The source knows nothing of the row.
+    let gone = store.from_source(|store| store.remove(&2).map(drop));
+    assert_eq!(gone, Err(EditError::UnknownKey(2)));
+    assert!(is_blank(&store, &two));
+
+    // An addition that was undone gets another key, that of an item which is there.
+    store.add(thing(5, 1), Place::End).unwrap();
+    let addition = *waiting(&store).last().unwrap();
+    store.history_mut().undo().unwrap();
+    let five = begin(&mut store, 5);
+    store
+        .writes_mut()
+        .confirm_as(addition, thing(0, 4))
+        .unwrap();
+    assert!(is_blank(&store, &two) && is_blank(&store, &five));
+
+    // Items of the source come in the place of the rows, however many at once, once nobody asks to remove them.
+    for ticket in waiting(&store) {
+        store.writes_mut().confirm(ticket).unwrap();
+        assert!(is_blank(&store, &two) && is_blank(&store, &five));
+    }
+    let items = [(2, 4), (5, 4)].map(|(key, seed)| thing(key, seed));
+    let added = store.from_source(|store| store.add_many(items, Place::End));
+    added.unwrap();
+    for (draft, key) in [&two, &five] {
+        assert!(!store.drafts().is_blank(key));
+        assert_eq!(**store.drafts().current(draft).unwrap(), thing(*key, 4));
+    }
+    store.check().unwrap();
 }

@@ -74,7 +74,7 @@ impl<T: Item> Store<T> {
     ) -> Result<Option<SkipReason>, EditError<T::Key>> {
         let slot = match edit {
             ItemEdit::Removed { .. } => self.slot(edit.key()),
-            _ => self.slot(self.base.key_now(edit.key())),
+            _ => self.item_slot(self.base.key_now(edit.key())),
         };
         let is_now = |store: &Self, item: &Arc<T>| {
             let now = slot.and_then(|slot| store.base.items.get(slot));

@@ -67,7 +67,7 @@ impl<T: Item> Store<T> {
         let tickets = tickets.iter().filter(|ticket| answered.insert(**ticket));
         let writes = tickets.map(|ticket| self.find(*ticket));
         let writes: Vec<Arc<Write<T>>> = writes.collect::<Result<_, TicketError>>()?;
-        let done = self.below_writes(|store, waiting| {
+        let done = self.below_writes(None, |store, waiting| {
             waiting.retain(|other| !answered.contains(&other.ticket));
             edits(store)
         });
@@ -158,7 +158,7 @@ impl<T: Item> Store<T> {
         let is_done = is_same
             && (self.confirm_oldest(&write, version) || self.confirm_in_place(&write, version));
         if !is_done && !self.confirm_added(&write, version, renaming.as_ref()) {
-            let Ok(()) = self.below_writes(|store, waiting| {
+            let Ok(()) = self.below_writes(Some(&key), |store, waiting| {
                 waiting.retain(|other| other.ticket != ticket);
                 store.apply_confirmed(&write, item);
                 if let Some((row, now)) = row.zip(store.slot(&key)) {
@@ -204,7 +204,7 @@ impl<T: Item> Store<T> {
                 return self.confirm_oldest_as_left(write, item);
             }
             let Ok(()) = self.batch_as(Origin::Source, None, |store| {
-                let slot = store.slot(&write.key);
+                let slot = store.item_slot(&write.key);
                 let now = slot.and_then(|slot| Some((slot, store.base.items.get(slot)?)));
                 if let Some((slot, _)) = now.filter(|(_, now)| ***now != *item) {
                     store.swap_item(slot, Arc::new(item.clone()));
@@ -241,7 +241,7 @@ impl<T: Item> Store<T> {
     fn apply_confirmed(&mut self, write: &Write<T>, item: Option<T>) {
         match (write.kind(), item) {
             (WriteKind::Add, Some(item)) => self.set_source_version(item, Some(write)),
-            (WriteKind::Edit, Some(item)) if self.contains(&write.key) => {
+            (WriteKind::Edit, Some(item)) if self.item_slot(&write.key).is_some() => {
                 self.set_source_version(item, Some(write));
             }
             (WriteKind::Edit, Some(_)) => {}
@@ -306,13 +306,14 @@ impl<T: Item> Store<T> {
 
     /// Refuses a write underneath those that wait; gives the writes that go.
     fn refuse_below(&mut self, write: &Arc<Write<T>>, current: Option<Option<T>>) -> Waiting<T> {
-        let Ok(refused) = self.below_writes(|store, waiting| {
-            match (current, store.slot(&write.key)) {
+        let Ok(refused) = self.below_writes(None, |store, waiting| {
+            match (current, store.item_slot(&write.key)) {
                 (Some(Some(item)), _) => store.set_source_version(item, None),
                 (Some(None), Some(slot)) => store.remove_row(slot),
                 (Some(None), None) | (None, _) => {}
             }
-            let baseless = write.kind() == WriteKind::Add && !store.contains(&write.key);
+            let is_there = store.item_slot(&write.key).is_some();
+            let baseless = write.kind() == WriteKind::Add && !is_there;
             let goes = |other: &Arc<Write<T>>| {
                 other.ticket == write.ticket || (baseless && other.key == write.key)
             };
@@ -354,7 +355,7 @@ impl<T: Item> Store<T> {
         let is_its =
             |edit: &ItemEdit<T>| matches!(edit, ItemEdit::Added { .. }) && *edit.key() == write.key;
         let is_added = layer.edits.iter().any(is_its);
-        self.slot(&write.key).filter(|_| is_added)
+        self.item_slot(&write.key).filter(|_| is_added)
     }
 
     pub(super) fn waiting_of(&self, key: &T::Key) -> usize {

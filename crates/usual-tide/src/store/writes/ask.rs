@@ -154,8 +154,7 @@ impl<T: Item> Store<T> {
     }
 
     fn net_write(&self, net: NetEdit<'_, T>) -> Option<(Option<usize>, Write<T>)> {
-        let is_item = |slot: &Slot| !self.special.blanks.contains(*slot);
-        let slot = self.slot(net.key).filter(is_item);
+        let slot = self.item_slot(net.key);
         let after = slot.and_then(|slot| self.base.items.get(slot)).cloned();
         let before = match net.before {
             Some(before) => before.cloned(),

@@ -7,19 +7,13 @@ use crate::order::Slot;
 use crate::store::history::ItemEdit;
 use crate::store::journal::Origin;
 use crate::store::journal::Step;
+use crate::store::set_aside::SetAside;
 use crate::store::{EditError, Place, Store};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// The writes that wait, oldest first.
 pub(super) type Waiting<T> = Vec<Arc<Write<T>>>;
-
-/// A draft's blank row that made way while something changes underneath.
-struct SetAside {
-    blank: Slot,
-    /// The row before it.
-    after: Option<Slot>,
-}
 
 impl<T: Item> Store<T> {
     /// Whether writes wait for an answer.
@@ -34,10 +28,12 @@ impl<T: Item> Store<T> {
         tickets.is_some_and(|tickets| tickets.is_underneath)
     }
 
-    /// Changes what the source has, and may change the writes that wait. O(p log n) a list in the p
+    /// Changes what the source has, and may change the writes that wait; `given` is the key that the source gives an
+    /// item by that. O(p log n) a list in the p
     /// writes, besides the change.
     pub(in crate::store) fn below_writes<R, E>(
         &mut self,
+        given: Option<&T::Key>,
         change: impl FnOnce(&mut Self, &mut Waiting<T>) -> Result<R, E>,
     ) -> Result<R, E> {
         let (done, layers) = self.batch_as(Origin::Source, None, |store| {
@@ -45,7 +41,10 @@ impl<T: Item> Store<T> {
                 Some(tickets) => tickets.waiting().cloned().collect(),
                 None => Vec::new(),
             };
-            let aside = store.withdraw();
+            // Else an item could come in the place of a blank row, and a write that waits would take it away again.
+            let mut aside =
+                store.set_aside_for(waiting.iter().map(|write| &write.key).chain(given));
+            aside.extend(store.withdraw());
             if let Some(tickets) = &mut store.tickets {
                 tickets.is_underneath = true;
             }
@@ -127,37 +126,7 @@ impl<T: Item> Store<T> {
         aside
     }
 
-    fn set_aside(&mut self, blank: Slot) -> SetAside {
-        let after = self.base.source.rows_before(blank).next();
-        self.withdraw_row(blank);
-        SetAside { blank, after }
-    }
-
-    /// Puts blank rows back after the rows that they were after. Where an item has the key by now, the draft
-    /// is one of that item, and its blank row is gone.
-    fn return_blanks(&mut self, aside: Vec<SetAside>) {
-        for SetAside { blank, after } in aside.into_iter().rev() {
-            let Some(item) = self.base.items.get(blank).cloned() else {
-                continue;
-            };
-            if let Some(slot) = self.slot(item.key()) {
-                self.journal.steps.push(Step::Gone { slot: blank });
-                self.hand_over_blank(blank, slot);
-                continue;
-            }
-            let behind = after.map(|row| self.base.source.position(row));
-            let at = match behind {
-                None => 0,
-                Some(position) => position.map_or(self.len(), |position| position + 1),
-            };
-            self.base.keys.insert(blank, &self.base.items);
-            self.index_values(blank, Some(&item));
-            self.place_row(at, blank);
-            self.journal.steps.push(Step::Returned { slot: blank });
-        }
-    }
-
-    fn withdraw_row(&mut self, slot: Slot) {
+    pub(in crate::store) fn withdraw_row(&mut self, slot: Slot) {
         self.base.keys.remove(slot, &self.base.items);
         self.index_values(slot, None);
         if let Some(at) = self.lift_row(slot) {
@@ -195,18 +164,18 @@ impl<T: Item> Store<T> {
 
     /// Makes a write's edit, as far as it can be made: its item may be gone, or there already.
     pub(super) fn apply_write_edit(&mut self, write: &Write<T>) {
-        let slot = match &write.after {
+        let key = match &write.after {
             // An item is added under its own key.
-            Some(added) if write.before.is_none() => self.slot(added.key()),
-            _ => self.slot(&write.key),
+            Some(added) if write.before.is_none() => added.key(),
+            _ => &write.key,
         };
-        match (&write.before, &write.after, slot) {
+        match (&write.before, &write.after, self.item_slot(key)) {
             (None, Some(after), None) => {
-                let place = write
-                    .place
-                    .as_ref()
-                    .and_then(|place| self.between(place, None));
+                let blank = self.slot(key).map(|blank| self.set_aside(blank));
+                let place = write.place.as_ref();
+                let place = place.and_then(|place| self.between(place, None));
                 self.insert_if_room(Arc::clone(after), place.unwrap_or(self.len()));
+                self.return_blanks(blank.into_iter().collect());
             }
             (Some(_), None, Some(slot)) => self.remove_row(slot),
             (Some(before), Some(after), Some(slot)) => {

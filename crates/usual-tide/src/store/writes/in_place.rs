@@ -49,9 +49,7 @@ impl<T: Item> Store<T> {
             let layers = of_item.map(|ticket| tickets.edit_in_place(ticket));
             layers.collect::<Option<Vec<Layer<T>>>>()
         });
-        let slot = self.slot(&answered.key);
-        let slot = slot.filter(|slot| !self.special.blanks.contains(*slot));
-        let Some((layers, slot)) = layers.zip(slot) else {
+        let Some((layers, slot)) = layers.zip(self.item_slot(&answered.key)) else {
             return false;
         };
         let Ok(made_again) = self.batch_as(Origin::Source, None, |store| {
