@@ -39,6 +39,7 @@ enum Script {
     Writes {
         ops: Vec<same_keys::Op>,
         waits: bool,
+        ruled: bool,
     },
 }
 
@@ -62,10 +63,14 @@ fuzz_target!(|made: Script| {
             let start = script::keep_one(things, OnDuplicate::KeepFirst);
             script::run(&(start, shapes.map(fit_shape).to_vec(), ops));
         }
-        Script::Writes { mut ops, waits } => {
+        Script::Writes {
+            mut ops,
+            waits,
+            ruled,
+        } => {
             ops.truncate(MOST);
             ops.iter_mut().for_each(fit_step);
-            same_keys::run_script(&(ops, waits));
+            same_keys::run_script(&(ops, waits, ruled));
         }
     }
 });
@@ -120,7 +125,11 @@ fn fit_step(op: &mut same_keys::Op) {
             ops.iter_mut().for_each(fit_step);
         }
         Op::Later(op) => fit_step(op),
-        Op::Reload(items) => items.iter_mut().for_each(|(key, _)| *key %= KEYS),
+        Op::Requery(_, shape) => *shape = fit_shape(*shape),
+        Op::Reload(items) | Op::AddMany(items, ..) => {
+            items.truncate(8);
+            items.iter_mut().for_each(|(key, _)| *key %= KEYS);
+        }
         Op::Propose(keys) => keys.iter_mut().for_each(|key| *key %= KEYS),
         _ => {}
     }

@@ -55,8 +55,8 @@ pub use merge::{Merged, merge};
 pub use path::FieldPath;
 #[cfg(feature = "record")]
 pub(crate) use path::{escape, unescape};
+pub(crate) use rules::describe;
 pub use rules::{BrokenRule, FailedField, Rules};
-pub(crate) use rules::{Checked, describe};
 pub use section_key::SectionKey;
 pub(crate) use section_key::{GroupValue, SectionName};
 pub(crate) use tester::{Accepts, Tester};

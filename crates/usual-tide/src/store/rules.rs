@@ -44,24 +44,32 @@ impl<T: Item> Store<T> {
     /// What is wrong with an item that is to be added, or to replace the one with its key; nothing when
     /// it would be accepted. Meant for a form that checks as it goes.
     pub fn failures(&self, item: &T) -> Vec<FailedField<T::Key>> {
+        self.failures_in(item, self.slot(item.key()))
+    }
+
+    /// What is wrong with an item that is to come into a row.
+    pub(super) fn failures_in(&self, item: &T, row: Option<Slot>) -> Vec<FailedField<T::Key>> {
         let Some(rules) = &self.rules else {
             return Vec::new();
         };
         let mut tidied = item.clone();
         rules.normalize(&mut tidied);
-        rules.failures(&tidied, self)
+        rules.failures(&tidied, |rule, value| self.holder(rule, value, row))
     }
 
     /// The items that break the rules as they are, in source order: those that were there before the
-    /// rules, or that the source brought. O(n).
+    /// rules, or that the source brought. Blank rows of new drafts are no items yet. O(n).
     pub fn broken_rules(&self) -> impl Iterator<Item = (&T::Key, Vec<FailedField<T::Key>>)> {
         let broken = |item: &'_ Arc<T>| {
             let rules = self.rules.as_ref()?;
-            let failed = rules.failures(item, self);
+            let row = self.slot(item.key());
+            let failed = rules.failures(item, |rule, value| self.holder(rule, value, row));
             (!failed.is_empty()).then_some(failed)
         };
-        self.items()
-            .filter_map(move |item| Some((item.key(), broken(item)?)))
+        let rows = self.base.source.rows();
+        let items = rows.filter(|slot| !self.special.blanks.contains(*slot));
+        let items = items.filter_map(|slot| self.base.items.get(slot));
+        items.filter_map(move |item| Some((item.key(), broken(item)?)))
     }
 
     /// Takes white space off where the rules ask for it.
@@ -76,7 +84,8 @@ impl<T: Item> Store<T> {
         let Some(rules) = self.rules_in_force() else {
             return Ok(());
         };
-        let failed = rules.failures(item, self);
+        let row = self.slot(item.key());
+        let failed = rules.failures(item, |rule, value| self.holder(rule, value, row));
         if failed.is_empty() {
             return Ok(());
         }

@@ -2,7 +2,7 @@
 
 use super::Store;
 use super::one_or_more::OneOrMore;
-use crate::item::{Checked, Item};
+use crate::item::Item;
 use crate::order::Slot;
 use hashbrown::HashMap;
 use std::sync::Arc;
@@ -120,15 +120,11 @@ impl<T: Item> Store<T> {
             self.uniques.len()
         ))
     }
-}
 
-impl<T: Item> Checked<T> for Store<T> {
-    fn holder(&self, rule: usize, value: &str, of: &T) -> Option<T::Key> {
-        let holders = self.uniques.holders(rule, value);
-        holders
-            .filter_map(|slot| self.base.items.get(slot))
-            .map(|item| item.key())
-            .find(|key| *key != self.base.key_now(of.key()))
-            .cloned()
+    /// An item that holds a value, other than the one in a row. A blank row holds nothing before its draft is committed.
+    pub(super) fn holder(&self, rule: usize, value: &str, than: Option<Slot>) -> Option<T::Key> {
+        let is_other = |slot: &Slot| Some(*slot) != than && !self.special.blanks.contains(*slot);
+        let slot = self.uniques.holders(rule, value).find(is_other)?;
+        Some(self.base.items.get(slot)?.key().clone())
     }
 }

@@ -195,3 +195,41 @@ fn a_panic_in_a_check_leaves_the_index_in_step() {
     };
     assert_eq!(failed[0].broken, BrokenRule::Taken { by: 1 });
 }
+
+#[test]
+fn a_value_is_taken_by_another_item_and_by_nothing_else() {
+    let mut store = Store::load([thing(1, 1)]).unwrap();
+    let rules = Rules::new()
+        .required(Thing::NAME)
+        .unique(Thing::NAME, Folding::Exact);
+    store.set_rules(rules).unwrap();
+    let taken_by = |done: Result<(), EditError<u16>>| match done {
+        Err(EditError::Invalid { failed, .. }) => failed[0].broken.clone(),
+        other => panic!("{other:?}"),
+    };
+
+    // Blank rows are no items before they are committed.
+    let empty = store.drafts_mut().begin_new(thing(2, 0), Place::End);
+    let shelf = store.drafts_mut().begin_new(thing(3, 2), Place::End);
+    assert_eq!(store.broken_rules().count(), 0);
+    store.add(thing(4, 2), Place::End).unwrap();
+    let shelf = shelf.unwrap();
+    assert_eq!(
+        store.drafts().failures(&shelf)[0].broken,
+        BrokenRule::Taken { by: 4 }
+    );
+    assert!(store.drafts_mut().commit(shelf).is_err());
+    drop(empty);
+
+    // Nor has an item its value from itself, when the source has given it another key; a new one with its first key has.
+    store.writes_mut().track();
+    store.add(thing(5, 3), Place::End).unwrap();
+    let draft = store.drafts_mut().begin(&5).unwrap();
+    let ticket = store.writes().pending().next().unwrap().ticket;
+    store.writes_mut().confirm_as(ticket, thing(9, 3)).unwrap();
+    assert_eq!(store.drafts().failures(&draft), []);
+    assert_eq!(
+        taken_by(store.add(thing(5, 3), Place::End)),
+        BrokenRule::Taken { by: 9 }
+    );
+}

@@ -3,14 +3,16 @@
 
 use super::cases;
 use super::checks::check_set;
-use super::model::{Grouped, Order, Shape, Thing, thing};
+use super::model::{Grouped, Order, Shape, Thing, shape, thing};
 use proptest::prelude::*;
+use std::collections::HashMap;
 use std::sync::Arc;
 use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
 use usual_tide::edits::OnDuplicate;
 use usual_tide::removals::RemovalId;
-use usual_tide::writes::{Show, Ticket, Write};
-use usual_tide::{Draft, EditError, Feed, ListId, Place, Query, Store};
+use usual_tide::text::Folding;
+use usual_tide::writes::{Show, Ticket, Write, WriteState, WriteStateFeed};
+use usual_tide::{Draft, EditError, Feed, ListId, Place, Query, Rules, Search, Store};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -47,7 +49,12 @@ pub(super) enum Op {
     Hold(u16, bool),
     Later(Box<Op>),
     Saved,
+    Requery(u8, Shape),
+    Find(u8, u8),
 }
+
+/// What is searched for, letter by letter.
+const TYPED: [&str; 6] = ["", "k", "ki", "kiln", "shelf a", "kiln b"];
 
 fn edit() -> impl Strategy<Value = Op> {
     prop_oneof![
@@ -88,6 +95,8 @@ fn op() -> impl Strategy<Value = Op> {
         1 => (0..KEYS, any::<bool>()).prop_map(|(key, hold)| Op::Hold(key, hold)),
         1 => edit().prop_map(|op| Op::Later(Box::new(op))),
         1 => Just(Op::Saved),
+        1 => (any::<u8>(), shape()).prop_map(|(list, shape)| Op::Requery(list, shape)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(list, typed)| Op::Find(list, typed)),
     ]
 }
 
@@ -115,12 +124,69 @@ fn shapes() -> [Shape; 4] {
     ]
 }
 
+/// A list, and a view that hears of its change sets and of the states of its rows alone.
+struct Watched {
+    list: ListId,
+    feed: Feed<Thing>,
+    view: Rows,
+    states: Option<WriteStateFeed>,
+    marks: HashMap<u16, WriteState>,
+}
+
+impl Watched {
+    fn new(store: &mut Store<Thing>, shape: Shape) -> Self {
+        let list = store.bind(shape.query());
+        Self {
+            list,
+            feed: store.feed(list).unwrap(),
+            view: rows(store, list),
+            states: store.writes_mut().state_feed(list).ok(),
+            marks: HashMap::new(),
+        }
+    }
+
+    fn check(&mut self, store: &Store<Thing>) {
+        let shown = rows(store, self.list);
+        let set = self.feed.read(store).unwrap();
+        match &set {
+            Some(set) => check_set(set, &self.view, &shown),
+            None => assert_eq!(self.view, shown),
+        }
+        self.view = shown;
+        // A view asks for the state of a row when it arrives, and is told of it from then on.
+        let state = |key: &u16| store.writes().state(key);
+        let arrived = set
+            .iter()
+            .flat_map(|set| set.inserted())
+            .flat_map(|run| run.range());
+        for row in arrived.map(|at| &self.view[at]) {
+            self.marks.insert(row.key, state(&row.key));
+        }
+        if let Some(states) = &self.states {
+            for change in states.read(store).unwrap() {
+                assert_eq!(self.view[change.at].key, change.key);
+                self.marks.insert(change.key, change.state);
+            }
+        }
+        for row in &self.view {
+            let marked = self.marks.get(&row.key).copied();
+            assert_eq!(
+                marked.unwrap_or(WriteState::Saved),
+                state(&row.key),
+                "{}",
+                row.key
+            );
+        }
+    }
+}
+
 struct World {
     store: Store<Thing>,
-    lists: Vec<(ListId, Feed<Thing>, Rows)>,
+    lists: Vec<Watched>,
     drafts: Vec<Draft<Thing>>,
     proposals: Vec<RemovalId>,
     waits: bool,
+    ruled: bool,
 }
 
 fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
@@ -152,23 +218,32 @@ fn run(store: &mut Store<Thing>, op: &Op) -> Result<(), EditError<u16>> {
 }
 
 impl World {
-    fn new(waits: bool) -> Self {
+    fn new(waits: bool, ruled: bool) -> Self {
         let mut store = Store::load((0..3).map(|key| thing(key, key as u8))).unwrap();
         if waits {
             store.writes_mut().track();
         }
-        let lists = shapes().map(|shape| {
-            let list = store.bind(shape.query());
-            let feed = store.feed(list).unwrap();
-            (list, feed, rows(&store, list))
-        });
+        if ruled {
+            let rules = Rules::new().unique(Thing::NAME, Folding::Exact);
+            store.set_rules(rules).unwrap();
+        }
+        let lists = shapes().map(|shape| Watched::new(&mut store, shape));
         Self {
             lists: lists.into(),
             store,
             drafts: Vec::new(),
             proposals: Vec::new(),
             waits,
+            ruled,
         }
+    }
+
+    /// Whether an item other than the one with this key has the name of a thing.
+    fn is_taken(&self, key: u16, seed: u8) -> bool {
+        let name = thing(key, seed).name;
+        let real = self.real_rows();
+        let holds = |row: &Arc<Thing>| row.key != key && row.name == name;
+        self.ruled && !name.is_empty() && real.iter().any(holds)
     }
 
     fn ticket(&self, which: u8) -> Option<Arc<Write<Thing>>> {
@@ -262,6 +337,18 @@ impl World {
                     }
                 }
             }
+            Op::Requery(list, shape) => {
+                let list = self.lists[usize::from(*list) % self.lists.len()].list;
+                let mut list = self.store.list_mut(list).unwrap();
+                list.change_query(|query| shape.change(query));
+            }
+            Op::Find(list, typed) => {
+                let list = self.lists[usize::from(*list) % self.lists.len()].list;
+                let typed = TYPED[usize::from(*typed) % TYPED.len()];
+                let search = Search::in_fields(typed, [Thing::NAME.into()]);
+                let mut list = self.store.list_mut(list).unwrap();
+                list.change_query(|query| query.search(search));
+            }
             Op::Hold(key, true) => drop(self.store.hold(key)),
             Op::Hold(key, false) => drop(self.store.release(key)),
             Op::Later(op) if self.waits => {
@@ -284,6 +371,12 @@ impl World {
             | Op::RefuseWith(..)
             | Op::TryAgain(_)
             | Op::Dismiss(_) => self.answer(op),
+            Op::Add(key, seed, _) => {
+                let was_taken = self.is_taken(*key, *seed);
+                let was_there = self.store.contains(key);
+                let done = run(&mut self.store, op);
+                assert_eq!(done.is_err(), was_there || was_taken);
+            }
             edit => drop(run(&mut self.store, edit)),
         }
         // Dropped drafts end with the next edit, be it an empty one.
@@ -460,13 +553,8 @@ impl World {
     /// Every list shows what the store holds, and tells each change of it.
     fn check(&mut self) {
         self.store.check().unwrap();
-        for (list, feed, view) in &mut self.lists {
-            let shown = rows(&self.store, *list);
-            match feed.read(&self.store).unwrap() {
-                Some(set) => check_set(&set, view, &shown),
-                None => assert_eq!(*view, shown),
-            }
-            *view = shown;
+        for watched in &mut self.lists {
+            watched.check(&self.store);
         }
         let mut keys: Vec<u16> = self.store.items().map(|item| item.key).collect();
         keys.sort_unstable();
@@ -497,17 +585,17 @@ fn rows(store: &Store<Thing>, list: ListId) -> Rows {
     store.list(list).unwrap().items().cloned().collect()
 }
 
-/// What is done, and whether writes wait for the source.
-pub(super) type Script = (Vec<Op>, bool);
+/// What is done, whether writes wait for the source, and whether no two items may have one name.
+pub(super) type Script = (Vec<Op>, bool, bool);
 
 pub(super) fn scripts() -> impl Strategy<Value = Script> {
     let ops = prop::collection::vec(op(), 1..40);
-    (ops, prop::bool::weighted(0.8))
+    (ops, prop::bool::weighted(0.8), prop::bool::weighted(0.3))
 }
 
 /// After every step lists show what the store holds, and tell each change of it.
-pub(super) fn run_script((ops, waits): &Script) {
-    let mut world = World::new(*waits);
+pub(super) fn run_script((ops, waits, ruled): &Script) {
+    let mut world = World::new(*waits, *ruled);
     for op in ops {
         world.step(op);
         world.check();

@@ -5,5 +5,4 @@ mod rule;
 
 pub(crate) use failed::describe;
 pub use failed::{BrokenRule, FailedField};
-pub(crate) use rule::Checked;
 pub use rule::Rules;

@@ -188,11 +188,6 @@ impl<T> Rules<T> {
     }
 }
 
-/// How rules find the item that holds a value already: by the number of the unique rule, and the value.
-pub(crate) trait Checked<T: Item> {
-    fn holder(&self, rule: usize, value: &str, of: &T) -> Option<T::Key>;
-}
-
 impl<T: Item> Rules<T> {
     /// Takes white space off the fields where that is asked for.
     pub(crate) fn normalize(&self, item: &mut T) {
@@ -208,8 +203,13 @@ impl<T: Item> Rules<T> {
         }
     }
 
-    /// Every field that fails; of a field without a value only that.
-    pub(crate) fn failures(&self, item: &T, others: &impl Checked<T>) -> Vec<FailedField<T::Key>> {
+    /// Every field that fails; of a field without a value only that. `holder` finds another item that holds a value already,
+    /// by the number of the unique rule and the value.
+    pub(crate) fn failures(
+        &self,
+        item: &T,
+        holder: impl Fn(usize, &str) -> Option<T::Key>,
+    ) -> Vec<FailedField<T::Key>> {
         let mut failed: Vec<FailedField<T::Key>> = Vec::new();
         let mut uniques = 0;
         for rule in &self.rules {
@@ -222,7 +222,7 @@ impl<T: Item> Rules<T> {
             if failed.iter().any(missing) {
                 continue;
             }
-            let found = rule.broken(item, |value| others.holder(number, value, item));
+            let found = rule.broken(item, |value| holder(number, value));
             if let Some((broken, own)) = found {
                 let message = rule.message.as_deref().map(str::to_owned).or(own);
                 failed.push(FailedField {

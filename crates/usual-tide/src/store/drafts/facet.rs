@@ -77,8 +77,13 @@ impl<'a, T: Item> Drafts<'a, T> {
     pub fn failures(&self, draft: &Draft<T>) -> Vec<FailedField<T::Key>> {
         let mut failed = draft.unread_fields();
         let known = |field: &FailedField<T::Key>| failed.iter().any(|f| f.field == field.field);
-        let by_rules = self.store.failures(draft.item()).into_iter();
-        let by_rules: Vec<_> = by_rules.filter(|field| !known(field)).collect();
+        // The source may have given its item another key.
+        let open = self.store.opened(draft);
+        let row = open.and_then(|number| self.store.row_of_draft(number));
+        let key_now = self.store.base.key_now(draft.key());
+        let row = row.or_else(|| self.store.slot(key_now));
+        let by_rules = self.store.failures_in(draft.item(), row);
+        let by_rules: Vec<_> = by_rules.into_iter().filter(|field| !known(field)).collect();
         failed.extend(by_rules);
         failed
     }
