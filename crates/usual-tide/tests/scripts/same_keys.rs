@@ -7,12 +7,15 @@ use super::model::{Grouped, Order, Shape, Thing, shape, thing};
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::sync::Arc;
+use usual_tide::changes::Followed;
 use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
 use usual_tide::edits::OnDuplicate;
 use usual_tide::removals::RemovalId;
 use usual_tide::text::Folding;
 use usual_tide::writes::{Show, Ticket, Write, WriteState, WriteStateFeed};
-use usual_tide::{Draft, EditError, Feed, ListId, Place, Query, Rules, Search, Store};
+use usual_tide::{
+    ChangeSet, Draft, EditError, Feed, ListId, Place, Query, Rules, Search, Selection, Store,
+};
 
 type Rows = Vec<Arc<Thing>>;
 
@@ -51,6 +54,7 @@ pub(super) enum Op {
     Saved,
     Requery(u8, Shape),
     Find(u8, u8),
+    Mark(u8, u8),
 }
 
 /// What is searched for, letter by letter.
@@ -97,6 +101,7 @@ fn op() -> impl Strategy<Value = Op> {
         1 => Just(Op::Saved),
         1 => (any::<u8>(), shape()).prop_map(|(list, shape)| Op::Requery(list, shape)),
         1 => (any::<u8>(), any::<u8>()).prop_map(|(list, typed)| Op::Find(list, typed)),
+        1 => (any::<u8>(), any::<u8>()).prop_map(|(list, at)| Op::Mark(list, at)),
     ]
 }
 
@@ -131,6 +136,7 @@ struct Watched {
     view: Rows,
     states: Option<WriteStateFeed>,
     marks: HashMap<u16, WriteState>,
+    selection: Selection<Thing>,
 }
 
 impl Watched {
@@ -142,7 +148,52 @@ impl Watched {
             view: rows(store, list),
             states: store.writes_mut().state_feed(list).ok(),
             marks: HashMap::new(),
+            selection: Selection::new(),
         }
+    }
+
+    fn mark(&mut self, store: &Store<Thing>, at: u8) {
+        let rows = store.list(self.list).unwrap();
+        if let Some(at) = pick(at, &self.view) {
+            self.selection.toggle_at(&rows, at).unwrap();
+        }
+    }
+
+    /// Rows that stay are selected as they were; what is selected is shown or hidden.
+    fn check_selection(&mut self, set: &ChangeSet<Thing>, before: &Rows, store: &Store<Thing>) {
+        let selected: Vec<bool> = before
+            .iter()
+            .map(|row| self.selection.is_selected(&row.key))
+            .collect();
+        let rows = store.list(self.list).unwrap();
+        let change = self.selection.follow(set, &rows);
+        for (at, row) in before.iter().enumerate() {
+            let now = self.selection.is_selected(&row.key);
+            let stays = matches!(set.follow(at), Some(Followed::At(_)));
+            // The source may say that a selected item is the one that was there already.
+            let is_another = || {
+                let given = |key: &u16| store.writes().given_key(key) == Some(&row.key);
+                let mut selected = before.iter().zip(&selected).filter(|(_, is)| **is);
+                selected.any(|(row, _)| given(&row.key))
+            };
+            assert!(
+                !stays || now == selected[at] || now && is_another(),
+                "{}",
+                row.key
+            );
+        }
+        let shown = self.selection.selected_in(&rows);
+        let hidden = self.selection.hidden_in(&rows);
+        assert_eq!(self.selection.len(), shown.len() + hidden.len());
+        assert!(hidden.iter().all(|key| store.contains(key)));
+        assert!(
+            change
+                .removed
+                .iter()
+                .all(|key| rows.position(key).is_none())
+        );
+        let current = self.selection.current();
+        assert!(current.is_none_or(|key| rows.position(key).is_some()));
     }
 
     fn check(&mut self, store: &Store<Thing>) {
@@ -152,7 +203,10 @@ impl Watched {
             Some(set) => check_set(set, &self.view, &shown),
             None => assert_eq!(self.view, shown),
         }
-        self.view = shown;
+        let before = std::mem::replace(&mut self.view, shown);
+        if let Some(set) = &set {
+            self.check_selection(set, &before, store);
+        }
         // A view asks for the state of a row when it arrives, and is told of it from then on.
         let state = |key: &u16| store.writes().state(key);
         let arrived = set
@@ -348,6 +402,10 @@ impl World {
                 let search = Search::in_fields(typed, [Thing::NAME.into()]);
                 let mut list = self.store.list_mut(list).unwrap();
                 list.change_query(|query| query.search(search));
+            }
+            Op::Mark(list, at) => {
+                let watched = usize::from(*list) % self.lists.len();
+                self.lists[watched].mark(&self.store, *at);
             }
             Op::Hold(key, true) => drop(self.store.hold(key)),
             Op::Hold(key, false) => drop(self.store.release(key)),
@@ -788,4 +846,31 @@ fn a_new_draft_keeps_its_row_whatever_becomes_of_the_item_that_had_its_key() {
         assert_eq!(**store.drafts().current(draft).unwrap(), thing(*key, 4));
     }
     store.check().unwrap();
+}
+
+#[test]
+fn another_key_for_an_addition_is_none_for_an_item_of_the_source_with_its_first_key() {
+    let mut store = Store::load((0..2).map(|key| thing(key, 1))).unwrap();
+    store.writes_mut().track();
+    let list = store.bind(Query::new());
+    store.add(thing(4, 0), Place::End).unwrap();
+    store.remove(&4).unwrap();
+    store.add(thing(4, 0), Place::Start).unwrap();
+    let tickets = waiting(&store);
+    // The removal did nothing at the source, where the first addition came after it.
+    store.writes_mut().confirm(tickets[1]).unwrap();
+    store.writes_mut().confirm(tickets[0]).unwrap();
+    let feed = store.feed(list).unwrap();
+    let mut selection = Selection::new();
+    selection.select(&store.list(list).unwrap(), &4);
+
+    store
+        .writes_mut()
+        .confirm_as(tickets[2], thing(0, 0))
+        .unwrap();
+    let set = feed.read(&store).unwrap().expect("an item is another");
+    selection.follow(&set, &store.list(list).unwrap());
+    assert_eq!(keys(&store), [0, 1, 4]);
+    assert_eq!(store.writes().given_key(&4), None);
+    assert!(selection.is_selected(&4) && !selection.is_selected(&0));
 }

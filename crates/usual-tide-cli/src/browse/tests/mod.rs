@@ -1,5 +1,6 @@
 //! The full-screen list without a terminal: keys go in, and the screen is read.
 
+mod any_keys;
 mod edits;
 mod lists;
 mod random;

@@ -34,7 +34,7 @@ fn steps() -> impl Strategy<Value = Vec<Step>> {
 }
 
 /// How many random cases are tried: `USUAL_TIDE_CASES` sets another number, for a long run.
-fn cases(usually: u32) -> u32 {
+pub(super) fn cases(usually: u32) -> u32 {
     let asked = std::env::var("USUAL_TIDE_CASES").ok();
     asked
         .and_then(|cases| cases.parse().ok())
@@ -42,18 +42,19 @@ fn cases(usually: u32) -> u32 {
 }
 
 /// What others make of the items: some are gone, some are changed, and one goes to the end.
-fn others(ui: &TestScreen, step: Step) {
+pub(super) fn others(ui: &TestScreen, which: usize, other: usize) {
     let mut rows = ui.engine.items_for_test();
     if rows.is_empty() {
         return;
     }
-    let at = step.which % rows.len();
+    let at = which % rows.len();
     let moved = rows.remove(at);
     rows.push(moved);
-    for row in rows.iter_mut().skip(step.other % 7).step_by(29) {
-        row["height_mm"] = step.which.into();
+    for row in rows.iter_mut().skip(other % 7).step_by(29) {
+        row["height_mm"] = which.into();
     }
-    rows.drain(..step.other % 3);
+    let gone = (other % 3).min(rows.len());
+    rows.drain(..gone);
     ui.engine.reload_for_test(rows);
 }
 
@@ -197,7 +198,7 @@ proptest! {
             let row = ui.app.list().and_then(|list| list.row().map(|row| row.key().clone()));
             let before = ui.app.list().map(|list| list.lines.clone()).unwrap_or_default();
             if step.what == 22 {
-                others(&ui, step);
+                others(&ui, step.which, step.other);
             }
             let Some(request) = request(&ui, step) else {
                 continue;

@@ -81,4 +81,21 @@ fn a_trace_is_one_that_verify_takes() {
         .map(|key| key.as_str().unwrap().to_owned())
         .collect();
     assert_eq!(last, ui.keys_shown());
+
+    // An earlier trace is replaced, and no other file.
+    let write = |ui: &mut TestScreen, path: &std::path::Path| {
+        ui.keys("T");
+        ui.press_with(crossterm::event::KeyModifiers::CONTROL, KeyCode::Char('u'));
+        ui.keys(path.to_str().unwrap()).enter();
+        ui.said()
+    };
+    assert!(write(&mut ui, &path).starts_with("a trace of 6 change sets was written to"));
+    let items = folder.path().join("pieces.json");
+    std::fs::write(&items, "[]").unwrap();
+    let said = write(&mut ui, &items);
+    assert!(
+        said.contains("what is there is no trace; give another name"),
+        "{said}"
+    );
+    assert_eq!(std::fs::read_to_string(&items).unwrap(), "[]");
 }

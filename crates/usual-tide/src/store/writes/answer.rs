@@ -174,7 +174,8 @@ impl<T: Item> Store<T> {
         if let (Some(tickets), Some(renaming)) = (&mut self.tickets, &renaming) {
             tickets.rename_refused(renaming);
         }
-        if is_renamed {
+        // Whoever has the first key by now is another.
+        if is_renamed && !self.contains(&write.key) {
             self.base.note_given_key(&write.key, &key);
         }
         self.update_added(&write, &key, version_below);

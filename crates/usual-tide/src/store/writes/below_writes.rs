@@ -28,9 +28,8 @@ impl<T: Item> Store<T> {
         tickets.is_some_and(|tickets| tickets.is_underneath)
     }
 
-    /// Changes what the source has, and may change the writes that wait; `given` is the key that the source gives an
-    /// item by that. O(p log n) a list in the p
-    /// writes, besides the change.
+    /// Changes what the source has, and may change the writes that wait; `given` is a key that an item gets by that, none
+    /// where it is not known. O(p log n) a list in the p writes, besides the change.
     pub(in crate::store) fn below_writes<R, E>(
         &mut self,
         given: Option<&T::Key>,
