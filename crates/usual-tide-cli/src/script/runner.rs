@@ -95,6 +95,7 @@ fn edit(
             let mut members = record.to_members();
             merge_patch::apply(&mut members, merge);
             let merged = Record::new(members, key_name)?;
+            let merged = merge_patch::keeping_numbers(record, merged);
             store.edit(key, |record| *record = merged)?;
             Ok(())
         }

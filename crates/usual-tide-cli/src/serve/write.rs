@@ -139,7 +139,8 @@ impl ServedItems {
                 let before = self.known(key, &request.conditions)?;
                 let mut members = before.to_members();
                 merge_patch::apply(&mut members, patch);
-                (Some(Arc::clone(before)), Some(self.record(members)?))
+                let after = merge_patch::keeping_numbers(before, self.record(members)?);
+                (Some(Arc::clone(before)), Some(after))
             }
             Requested::Replace(key, members) => {
                 let before = self.known(key, &request.conditions)?;

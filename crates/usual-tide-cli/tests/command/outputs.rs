@@ -399,3 +399,31 @@ fn texts_fit_a_terminal_from_40_columns_on_and_pipes_are_not_cut() {
         }
     }
 }
+
+#[test]
+fn a_json_patch_leaves_the_text_of_other_numbers_alone() {
+    let folder = Folder::new();
+    let rows = write(
+        &folder.folder,
+        "numbers.ndjson",
+        "{\"id\": 1, \"a\": 2e3, \"b\": [1E5, 1.50]}\n{\"id\": 2, \"a\": 1.0, \"b\": {\"c\": 1E+2, \"d\": 4}}\n",
+    );
+    let patch = write(
+        &folder.folder,
+        "patch.json",
+        "[{\"op\": \"remove\", \"path\": \"/1/b/d\"}, {\"op\": \"add\", \"path\": \"/1/e\", \"value\": 7}]",
+    );
+    let output = run(&["apply", &rows, &patch]);
+    assert_eq!(
+        stdout(&output),
+        "{\"id\":1,\"a\":2e3,\"b\":[1E5,1.50]}\n{\"id\":2,\"a\":1.0,\"b\":{\"c\":1E+2},\"e\":7}\n"
+    );
+    // What is asked for is written as it was asked, though the value is the same.
+    let patch = write(
+        &folder.folder,
+        "patch.json",
+        "[{\"op\": \"replace\", \"path\": \"/1/a\", \"value\": 1}]",
+    );
+    let output = run(&["apply", &rows, &patch]);
+    assert!(stdout(&output).contains("{\"id\":2,\"a\":1,"), "{output:?}");
+}

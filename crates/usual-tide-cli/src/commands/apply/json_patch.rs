@@ -1,12 +1,13 @@
 //! JSON Patch (RFC 6902) of an array of rows.
 
+use crate::merge_patch::keeping_numbers;
 use json_patch::jsonptr::Pointer;
 use json_patch::{PatchErrorKind, PatchOperation};
 use serde_json::Value;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use usual_tide::Item;
-use usual_tide::record::{FieldName, Record};
+use usual_tide::record::{FieldName, Record, RecordKey};
 
 /// The rows after a JSON Patch, if every part of it fits and rows with keys come out.
 pub(super) fn patched(
@@ -21,6 +22,8 @@ pub(super) fn patched(
     let Value::Array(elements) = plain else {
         return Err("it leaves something else than an array of rows".to_owned());
     };
+    let earlier: HashMap<&RecordKey, &Arc<Record>> =
+        rows.iter().map(|row| (row.key(), row)).collect();
     let mut rows = Vec::with_capacity(elements.len());
     let mut keys = HashSet::new();
     for (index, element) in elements.into_iter().enumerate() {
@@ -37,7 +40,10 @@ pub(super) fn patched(
                 row.key()
             ));
         }
-        rows.push(Arc::new(row));
+        rows.push(match earlier.get(row.key()) {
+            Some(earlier) => Arc::new(keeping_numbers(earlier, row)),
+            None => Arc::new(row),
+        });
     }
     Ok(rows)
 }
