@@ -2,17 +2,17 @@
 
 use super::Store;
 use crate::change::Section;
-use crate::item::{AnyField, Item};
+use crate::item::{AnyField, Item, SectionKey};
 use crate::list::{ListId, UnknownList};
 use crate::parts::in_parts;
 use crate::query::{Group, Query};
 use crate::text::Words;
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 use std::marker::PhantomData;
 
 /// The different values of a field, to be offered while a person types.
 ///
-/// They are kept up to date with the store, which counts them in a list of its own.
+/// They are kept up to date with the store, which counts them in a list of its own. Those of blank rows, of new drafts, do not count.
 ///
 /// ```
 /// use usual_tide::{Item, Store};
@@ -83,7 +83,7 @@ impl<T: Item> Store<T> {
 impl<T: Item> Suggestions<T> {
     /// The values in which every word that was typed starts a word, the most frequent first, then by their text;
     /// those that are chosen already are left out. All values where nothing is typed yet. O(different values), of which each
-    /// is folded when it is asked the first time.
+    /// is folded when it is asked the first time, and O(log n) for each new draft.
     ///
     /// Case, accents and width do not count.
     ///
@@ -100,9 +100,15 @@ impl<T: Item> Suggestions<T> {
         let words = Words::read(typed, 1, true);
         let words = words.finders();
         let chosen: HashSet<&str> = chosen.iter().copied().collect();
+        let blank = self.blank_rows(store)?;
+        let count = |section: &Section| {
+            let blank = blank.get(section.key()).copied().unwrap_or(0);
+            section.count().saturating_sub(blank)
+        };
         let is_offered = |section: &Section| {
             let text = section.heading();
-            words.all_start_in(section.name.searched())
+            count(section) > 0
+                && words.all_start_in(section.name.searched())
                 && !text.trim().is_empty()
                 && !chosen.contains(text)
         };
@@ -115,7 +121,7 @@ impl<T: Item> Suggestions<T> {
         });
         let mut found = parts.concat();
         let by_frequency = |one: &&Section, two: &&Section| {
-            let frequent = two.count().cmp(&one.count());
+            let frequent = count(two).cmp(&count(one));
             frequent.then_with(|| one.heading().cmp(two.heading()))
         };
         if (1..found.len()).contains(&most) {
@@ -125,9 +131,24 @@ impl<T: Item> Suggestions<T> {
         found.sort_by(by_frequency);
         let suggestions = found.iter().map(|section| Suggestion {
             text: section.heading().to_owned(),
-            count: section.count(),
+            count: count(section),
         });
         Ok(suggestions.collect())
+    }
+
+    /// How many blank rows of new drafts the sections hold: these are no items yet.
+    fn blank_rows(&self, store: &Store<T>) -> Result<HashMap<SectionKey, usize>, UnknownList> {
+        let list = store.list(self.list)?;
+        let mut counts = HashMap::new();
+        for slot in store.special.blanks.iter() {
+            let row = store.base.items.get(slot);
+            let position = row.and_then(|row| list.position(row.key()));
+            let place = position.and_then(|position| list.section_row(position));
+            if let Some(section) = place.and_then(|place| list.section_at(place.section)) {
+                *counts.entry(section.key().clone()).or_insert(0) += 1;
+            }
+        }
+        Ok(counts)
     }
 
     /// The list that counts the values; unbinding it ends that.

@@ -5,11 +5,12 @@ use super::cases;
 use super::checks::check_set;
 use super::model::{Grouped, Order, Shape, Thing, shape, thing};
 use proptest::prelude::*;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use usual_tide::changes::Followed;
 use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
 use usual_tide::edits::OnDuplicate;
+use usual_tide::lists::Suggestions;
 use usual_tide::removals::RemovalId;
 use usual_tide::text::Folding;
 use usual_tide::writes::{Show, Ticket, Write, WriteState, WriteStateFeed};
@@ -237,6 +238,9 @@ impl Watched {
 struct World {
     store: Store<Thing>,
     lists: Vec<Watched>,
+    /// All rows that no pending removal hides, and how often each name is among the items.
+    all: ListId,
+    names: Suggestions<Thing>,
     drafts: Vec<Draft<Thing>>,
     proposals: Vec<RemovalId>,
     waits: bool,
@@ -284,6 +288,8 @@ impl World {
         let lists = shapes().map(|shape| Watched::new(&mut store, shape));
         Self {
             lists: lists.into(),
+            all: store.bind(Query::new()),
+            names: store.suggestions(Thing::NAME),
             store,
             drafts: Vec::new(),
             proposals: Vec::new(),
@@ -614,6 +620,15 @@ impl World {
         for watched in &mut self.lists {
             watched.check(&self.store);
         }
+        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+        for row in rows(&self.store, self.all) {
+            if !row.name.is_empty() && !self.store.drafts().is_blank(&row.key) {
+                *counts.entry(row.name.clone()).or_default() += 1;
+            }
+        }
+        let found = self.names.find(&self.store, "", &[], 9).unwrap();
+        let found = found.into_iter().map(|name| (name.text, name.count));
+        assert_eq!(found.collect::<BTreeMap<_, _>>(), counts);
         let mut keys: Vec<u16> = self.store.items().map(|item| item.key).collect();
         keys.sort_unstable();
         assert!(keys.windows(2).all(|pair| pair[0] != pair[1]), "{keys:?}");

@@ -4,6 +4,7 @@ use super::TestScreen;
 use super::random::{cases, others};
 use crossterm::event::{Event, KeyCode, KeyModifiers, MouseButton, MouseEventKind};
 use proptest::prelude::*;
+use std::path::Path;
 
 #[derive(Clone, Debug)]
 enum Hit {
@@ -96,12 +97,34 @@ fn perform(ui: &mut TestScreen, hit: &Hit) {
     }
 }
 
+/// Items as no app would have them: of several shapes, with texts that are wide, long, or no text at all.
+const ODD: &str = r#"{"id": 1, "title": "漢字 👨‍👩‍👧", "a,b": 2e3, "fired": true, "due": "2026-11-25"}
+{"id": 20000000000000000001, "title": "", "fee": {"amount": "1.50", "x": []}, "fired": null}
+{"id": -3, "title": "two\nlines\u001b[31m and a tab\t", "km/h": 120, "fired": "TRUE"}
+{"id": 4}
+{"id": 5, "title": "a long word, and another, and again one, until no screen has room for all of it, however wide it may be made", "a.b": false}
+{"id": 6, "title": 7, "fee": 3, "due": "none", "\u202e": "e\u0301e\u0301"}
+"#;
+
+fn screen(folder: &Path, data: u8) -> TestScreen {
+    let also = ["--check", "--also", r#"{"sort": "title", "search": ""}"#];
+    let text = match data {
+        0 => return TestScreen::new(100, 24, &also),
+        1 => "",
+        _ => ODD,
+    };
+    let file = folder.join("odd.ndjson");
+    std::fs::write(&file, text).unwrap();
+    TestScreen::new(100, 24, &[&also[..], &[file.to_str().unwrap()]].concat())
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: cases(16), failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
-    fn whatever_is_pressed_the_view_shows_what_the_list_has(hits in prop::collection::vec(hit(), 1..80)) {
-        let mut ui = TestScreen::new(100, 24, &["--check", "--also", r#"{"group": "maker", "sort": "title"}"#]);
+    fn whatever_is_pressed_the_view_shows_what_the_list_has(data in 0..4u8, hits in prop::collection::vec(hit(), 1..80)) {
+        let folder = tempfile::tempdir().unwrap();
+        let mut ui = screen(folder.path(), data);
         for hit in &hits {
             perform(&mut ui, hit);
             // Leaving is an end without an error.
