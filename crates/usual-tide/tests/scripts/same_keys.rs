@@ -2,7 +2,7 @@
 //! undo and redo, and by the source itself, whose answers come in any order and with other keys.
 
 use super::cases;
-use super::checks::check_set;
+use super::checks::{Sections, check_sections, check_set, sections_of};
 use super::model::{Grouped, Order, Shape, Thing, shape, thing};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, HashMap};
@@ -135,6 +135,10 @@ struct Watched {
     list: ListId,
     feed: Feed<Thing>,
     view: Rows,
+    sections: Sections,
+    /// Another feed, read now and then, and what was shown then.
+    late: Feed<Thing>,
+    shown_late: (Rows, Sections),
     states: Option<WriteStateFeed>,
     marks: HashMap<u16, WriteState>,
     selection: Selection<Thing>,
@@ -147,6 +151,9 @@ impl Watched {
             list,
             feed: store.feed(list).unwrap(),
             view: rows(store, list),
+            sections: sections_of(&store.list(list).unwrap()),
+            late: store.feed(list).unwrap(),
+            shown_late: (rows(store, list), sections_of(&store.list(list).unwrap())),
             states: store.writes_mut().state_feed(list).ok(),
             marks: HashMap::new(),
             selection: Selection::new(),
@@ -197,13 +204,33 @@ impl Watched {
         assert!(current.is_none_or(|key| rows.position(key).is_some()));
     }
 
+    fn check_late(&mut self, store: &Store<Thing>) {
+        let now = (self.view.clone(), self.sections.clone());
+        let (rows, sections) = std::mem::replace(&mut self.shown_late, now);
+        match self.late.read(store).unwrap() {
+            Some(set) => {
+                check_set(&set, &rows, &self.view);
+                check_sections(&set, &sections, &self.sections);
+            }
+            None => assert_eq!((&rows, &sections), (&self.view, &self.sections)),
+        }
+    }
+
     fn check(&mut self, store: &Store<Thing>) {
         let shown = rows(store, self.list);
+        let sections = sections_of(&store.list(self.list).unwrap());
         let set = self.feed.read(store).unwrap();
         match &set {
-            Some(set) => check_set(set, &self.view, &shown),
-            None => assert_eq!(self.view, shown),
+            Some(set) => {
+                check_set(set, &self.view, &shown);
+                // A list of one section is seen to by the late feed.
+                if sections.len() > 1 {
+                    check_sections(set, &self.sections, &sections);
+                }
+            }
+            None => assert_eq!((&self.view, &self.sections), (&shown, &sections)),
         }
+        self.sections = sections;
         let before = std::mem::replace(&mut self.view, shown);
         if let Some(set) = &set {
             self.check_selection(set, &before, store);
@@ -245,6 +272,7 @@ struct World {
     proposals: Vec<RemovalId>,
     waits: bool,
     ruled: bool,
+    steps: usize,
 }
 
 fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
@@ -295,6 +323,7 @@ impl World {
             proposals: Vec::new(),
             waits,
             ruled,
+            steps: 0,
         }
     }
 
@@ -617,8 +646,12 @@ impl World {
     /// Every list shows what the store holds, and tells each change of it.
     fn check(&mut self) {
         self.store.check().unwrap();
+        self.steps += 1;
         for watched in &mut self.lists {
             watched.check(&self.store);
+            if self.steps.is_multiple_of(7) {
+                watched.check_late(&self.store);
+            }
         }
         let mut counts: BTreeMap<String, usize> = BTreeMap::new();
         for row in rows(&self.store, self.all) {
