@@ -15,6 +15,9 @@ mod same_keys;
 #[allow(dead_code, unused_imports)]
 #[path = "../../crates/usual-tide/tests/scripts/script.rs"]
 mod script;
+#[allow(dead_code, unused_imports)]
+#[path = "../../crates/usual-tide/tests/scripts/watched.rs"]
+mod watched;
 
 use arbitrary::Arbitrary;
 use libfuzzer_sys::fuzz_target;

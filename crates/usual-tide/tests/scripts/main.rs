@@ -20,11 +20,13 @@ mod orders;
 mod panics;
 mod prepared;
 mod refiltered;
+mod returning_keys;
 mod rules;
 mod same_keys;
 mod script;
 mod searched;
 mod undo;
+mod watched;
 
 /// How many scripts are tried: `USUAL_TIDE_CASES` sets another number, for a long run.
 fn cases(usually: u32) -> u32 {

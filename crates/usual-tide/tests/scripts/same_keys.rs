@@ -2,23 +2,18 @@
 //! undo and redo, and by the source itself, whose answers come in any order and with other keys.
 
 use super::cases;
-use super::checks::{Sections, check_sections, check_set, sections_of};
 use super::model::{Grouped, Order, Shape, Thing, shape, thing};
+use super::watched::{Rows, Watched, pick, rows};
 use proptest::prelude::*;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::sync::Arc;
-use usual_tide::changes::Followed;
 use usual_tide::drafts::{CommitError, CommitProblem, Prefer};
 use usual_tide::edits::OnDuplicate;
 use usual_tide::lists::Suggestions;
 use usual_tide::removals::RemovalId;
 use usual_tide::text::Folding;
-use usual_tide::writes::{Show, Ticket, Write, WriteState, WriteStateFeed};
-use usual_tide::{
-    ChangeSet, Draft, EditError, Feed, ListId, Place, Query, Rules, Search, Selection, Store,
-};
-
-type Rows = Vec<Arc<Thing>>;
+use usual_tide::writes::{Show, Ticket, Write};
+use usual_tide::{Draft, EditError, ListId, Place, Query, Rules, Search, Store};
 
 /// Keys that are there, may be there, or are given by the source.
 const KEYS: u16 = 6;
@@ -130,138 +125,6 @@ fn shapes() -> [Shape; 4] {
     ]
 }
 
-/// A list, and a view that hears of its change sets and of the states of its rows alone.
-struct Watched {
-    list: ListId,
-    feed: Feed<Thing>,
-    view: Rows,
-    sections: Sections,
-    /// Another feed, read now and then, and what was shown then.
-    late: Feed<Thing>,
-    shown_late: (Rows, Sections),
-    states: Option<WriteStateFeed>,
-    marks: HashMap<u16, WriteState>,
-    selection: Selection<Thing>,
-}
-
-impl Watched {
-    fn new(store: &mut Store<Thing>, shape: Shape) -> Self {
-        let list = store.bind(shape.query());
-        Self {
-            list,
-            feed: store.feed(list).unwrap(),
-            view: rows(store, list),
-            sections: sections_of(&store.list(list).unwrap()),
-            late: store.feed(list).unwrap(),
-            shown_late: (rows(store, list), sections_of(&store.list(list).unwrap())),
-            states: store.writes_mut().state_feed(list).ok(),
-            marks: HashMap::new(),
-            selection: Selection::new(),
-        }
-    }
-
-    fn mark(&mut self, store: &Store<Thing>, at: u8) {
-        let rows = store.list(self.list).unwrap();
-        if let Some(at) = pick(at, &self.view) {
-            self.selection.toggle_at(&rows, at).unwrap();
-        }
-    }
-
-    /// Rows that stay are selected as they were; what is selected is shown or hidden.
-    fn check_selection(&mut self, set: &ChangeSet<Thing>, before: &Rows, store: &Store<Thing>) {
-        let selected: Vec<bool> = before
-            .iter()
-            .map(|row| self.selection.is_selected(&row.key))
-            .collect();
-        let rows = store.list(self.list).unwrap();
-        let change = self.selection.follow(set, &rows);
-        for (at, row) in before.iter().enumerate() {
-            let now = self.selection.is_selected(&row.key);
-            let stays = matches!(set.follow(at), Some(Followed::At(_)));
-            // The source may say that a selected item is the one that was there already.
-            let is_another = || {
-                let given = |key: &u16| store.writes().given_key(key) == Some(&row.key);
-                let mut selected = before.iter().zip(&selected).filter(|(_, is)| **is);
-                selected.any(|(row, _)| given(&row.key))
-            };
-            assert!(
-                !stays || now == selected[at] || now && is_another(),
-                "{}",
-                row.key
-            );
-        }
-        let shown = self.selection.selected_in(&rows);
-        let hidden = self.selection.hidden_in(&rows);
-        assert_eq!(self.selection.len(), shown.len() + hidden.len());
-        assert!(hidden.iter().all(|key| store.contains(key)));
-        assert!(
-            change
-                .removed
-                .iter()
-                .all(|key| rows.position(key).is_none())
-        );
-        let current = self.selection.current();
-        assert!(current.is_none_or(|key| rows.position(key).is_some()));
-    }
-
-    fn check_late(&mut self, store: &Store<Thing>) {
-        let now = (self.view.clone(), self.sections.clone());
-        let (rows, sections) = std::mem::replace(&mut self.shown_late, now);
-        match self.late.read(store).unwrap() {
-            Some(set) => {
-                check_set(&set, &rows, &self.view);
-                check_sections(&set, &sections, &self.sections);
-            }
-            None => assert_eq!((&rows, &sections), (&self.view, &self.sections)),
-        }
-    }
-
-    fn check(&mut self, store: &Store<Thing>) {
-        let shown = rows(store, self.list);
-        let sections = sections_of(&store.list(self.list).unwrap());
-        let set = self.feed.read(store).unwrap();
-        match &set {
-            Some(set) => {
-                check_set(set, &self.view, &shown);
-                // A list of one section is seen to by the late feed.
-                if sections.len() > 1 {
-                    check_sections(set, &self.sections, &sections);
-                }
-            }
-            None => assert_eq!((&self.view, &self.sections), (&shown, &sections)),
-        }
-        self.sections = sections;
-        let before = std::mem::replace(&mut self.view, shown);
-        if let Some(set) = &set {
-            self.check_selection(set, &before, store);
-        }
-        // A view asks for the state of a row when it arrives, and is told of it from then on.
-        let state = |key: &u16| store.writes().state(key);
-        let arrived = set
-            .iter()
-            .flat_map(|set| set.inserted())
-            .flat_map(|run| run.range());
-        for row in arrived.map(|at| &self.view[at]) {
-            self.marks.insert(row.key, state(&row.key));
-        }
-        if let Some(states) = &self.states {
-            for change in states.read(store).unwrap() {
-                assert_eq!(self.view[change.at].key, change.key);
-                self.marks.insert(change.key, change.state);
-            }
-        }
-        for row in &self.view {
-            let marked = self.marks.get(&row.key).copied();
-            assert_eq!(
-                marked.unwrap_or(WriteState::Saved),
-                state(&row.key),
-                "{}",
-                row.key
-            );
-        }
-    }
-}
-
 struct World {
     store: Store<Thing>,
     lists: Vec<Watched>,
@@ -273,10 +136,6 @@ struct World {
     waits: bool,
     ruled: bool,
     steps: usize,
-}
-
-fn pick<T>(which: u8, of: &[T]) -> Option<usize> {
-    (!of.is_empty()).then(|| usize::from(which) % of.len())
 }
 
 /// An edit as the store takes it; what does not fit the moment is refused, which is fine here.
@@ -687,10 +546,6 @@ impl World {
     }
 }
 
-fn rows(store: &Store<Thing>, list: ListId) -> Rows {
-    store.list(list).unwrap().items().cloned().collect()
-}
-
 /// What is done, whether writes wait for the source, and whether no two items may have one name.
 pub(super) type Script = (Vec<Op>, bool, bool);
 
@@ -716,209 +571,4 @@ proptest! {
     fn keys_that_go_and_come_again_are_told_as_they_are(script in scripts()) {
         run_script(&script);
     }
-}
-
-fn waiting(store: &Store<Thing>) -> Vec<Ticket> {
-    store.writes().pending().map(|write| write.ticket).collect()
-}
-
-fn keys(store: &Store<Thing>) -> Vec<u16> {
-    store.items().map(|item| item.key).collect()
-}
-
-#[test]
-fn another_key_for_an_addition_is_none_for_the_next_item_that_had_the_first() {
-    for sources_own in [true, false] {
-        let mut store = Store::<Thing>::new();
-        store.writes_mut().track();
-        store.add(thing(3, 0), Place::End).unwrap();
-        store.history_mut().undo().unwrap();
-        store.history_mut().redo().unwrap();
-        let tickets = waiting(&store);
-        assert_eq!(tickets.len(), 3);
-        if sources_own {
-            let own = |store: &mut Store<Thing>| store.add(thing(3, 7), Place::End);
-            store.from_source(own).unwrap();
-        }
-        store
-            .writes_mut()
-            .confirm_as(tickets[0], thing(48, 1))
-            .unwrap();
-        store.check().unwrap();
-        let added = store.writes().pending().last().unwrap();
-        assert_eq!((added.key, added.after.as_ref().unwrap().key), (3, 3));
-        assert_eq!(
-            store.writes().pending().next().unwrap().key,
-            48,
-            "the removal"
-        );
-        store.writes_mut().confirm(tickets[1]).unwrap();
-        store.writes_mut().confirm(tickets[2]).unwrap();
-        assert_eq!(keys(&store), [3]);
-    }
-}
-
-#[test]
-fn what_was_shown_before_comes_from_what_was_shown() {
-    let mut store = Store::<Thing>::new();
-    store.writes_mut().track();
-    let list = store.bind(Query::new());
-    let feed = store.feed(list).unwrap();
-    store.add(thing(1, 2), Place::End).unwrap();
-    store
-        .from_source(|store| store.add(thing(1, 7), Place::End))
-        .unwrap();
-    store.remove(&1).unwrap();
-    store.history_mut().undo().unwrap();
-    let shown = store.get(&1).cloned();
-    feed.read(&store).unwrap();
-    let tickets = waiting(&store);
-    store.writes_mut().confirm(tickets[1]).unwrap();
-    let now = store.get(&1).cloned();
-    assert_ne!(shown, now);
-    let set = feed.read(&store).unwrap().expect("the item is another");
-    assert_eq!(set.updated().len(), 1);
-    assert_eq!(Some(&set.updated()[0].before), shown.as_ref());
-}
-
-#[test]
-fn asking_what_is_saved_loses_no_write() {
-    let mut store = Store::load((0..8).map(|key| thing(key, 1))).unwrap();
-    store.writes_mut().track();
-    store
-        .batch(|store| {
-            store.edit(&1, |item| item.on = true)?;
-            assert!(!store.writes_mut().saved_items()[1].on);
-            Ok::<(), EditError<u16>>(())
-        })
-        .unwrap();
-    assert_eq!(waiting(&store).len(), 1);
-    assert_eq!(store.history().undo_len(), 1);
-
-    // A blank row stands where an item waits to be removed.
-    store.remove(&5).unwrap();
-    let removal = waiting(&store)[1];
-    let draft = store
-        .drafts_mut()
-        .begin_new(thing(5, 9), Place::Start)
-        .unwrap();
-    let saved: Vec<u16> = store
-        .writes_mut()
-        .saved_items()
-        .iter()
-        .map(|item| item.key)
-        .collect();
-    assert_eq!(saved, [0, 1, 2, 3, 4, 5, 6, 7]);
-    assert_eq!(store.position(&5), Some(0), "the blank row is where it was");
-    store
-        .writes_mut()
-        .refuse(removal, "it is in the kiln")
-        .unwrap();
-    assert_eq!(*store.get(&5).unwrap().as_ref(), thing(5, 1));
-    assert!(!store.drafts().is_blank(&5) && store.drafts().is_open(&draft));
-    store.check().unwrap();
-    store.drafts_mut().discard(draft).unwrap();
-    assert_eq!(*store.get(&5).unwrap().as_ref(), thing(5, 1));
-}
-
-#[test]
-fn an_undo_that_left_something_alone_is_not_exact() {
-    let mut store = Store::load((1..=5).map(|key| thing(key, 1))).unwrap();
-    store.move_to(&3, Place::End).unwrap();
-    store.remove(&1).unwrap();
-    let draft = store
-        .drafts_mut()
-        .begin_new(thing(1, 3), Place::Start)
-        .unwrap();
-    let undone = store.history_mut().undo().unwrap().unwrap();
-    assert_eq!(undone.skipped.len(), 1);
-    store.drafts_mut().discard(draft).unwrap();
-    store.history_mut().undo().unwrap();
-    assert_eq!(keys(&store), [2, 3, 4, 5]);
-}
-
-#[test]
-fn a_new_draft_keeps_its_row_whatever_becomes_of_the_item_that_had_its_key() {
-    let mut store = Store::load((0..3).map(|key| thing(key, 1))).unwrap();
-    store.writes_mut().track();
-    store.remove(&2).unwrap();
-    let begin = |store: &mut Store<Thing>, key| {
-        let new = store
-            .drafts_mut()
-            .begin_new(thing(key, 9), Place::Start)
-            .unwrap();
-        (new, key)
-    };
-    let is_blank = |store: &Store<Thing>, (draft, key): &(Draft<Thing>, u16)| {
-        let row = store.drafts().current(draft);
-        row.is_some_and(|row| **row == thing(*key, 9)) && store.drafts().is_blank(key)
-    };
-
-    // The removal is refused for an item that is gone, tried again, and made again over another answer.
-    let two = begin(&mut store, 2);
-    let removal = waiting(&store)[0];
-    let refused = store.writes_mut().refuse_with(removal, "it is gone", None);
-    refused.unwrap();
-    store.writes_mut().retry(removal).unwrap();
-    store.add(thing(7, 1), Place::End).unwrap();
-    store.add(thing(6, 1), Place::Gap(1)).unwrap();
-    let answered = waiting(&store)[1];
-    store.writes_mut().confirm(answered).unwrap();
-    assert!(is_blank(&store, &two));
-    // The source knows nothing of the row.
-    let gone = store.from_source(|store| store.remove(&2).map(drop));
-    assert_eq!(gone, Err(EditError::UnknownKey(2)));
-    assert!(is_blank(&store, &two));
-
-    // An addition that was undone gets another key, that of an item which is there.
-    store.add(thing(5, 1), Place::End).unwrap();
-    let addition = *waiting(&store).last().unwrap();
-    store.history_mut().undo().unwrap();
-    let five = begin(&mut store, 5);
-    store
-        .writes_mut()
-        .confirm_as(addition, thing(0, 4))
-        .unwrap();
-    assert!(is_blank(&store, &two) && is_blank(&store, &five));
-
-    // Items of the source come in the place of the rows, however many at once, once nobody asks to remove them.
-    for ticket in waiting(&store) {
-        store.writes_mut().confirm(ticket).unwrap();
-        assert!(is_blank(&store, &two) && is_blank(&store, &five));
-    }
-    let items = [(2, 4), (5, 4)].map(|(key, seed)| thing(key, seed));
-    let added = store.from_source(|store| store.add_many(items, Place::End));
-    added.unwrap();
-    for (draft, key) in [&two, &five] {
-        assert!(!store.drafts().is_blank(key));
-        assert_eq!(**store.drafts().current(draft).unwrap(), thing(*key, 4));
-    }
-    store.check().unwrap();
-}
-
-#[test]
-fn another_key_for_an_addition_is_none_for_an_item_of_the_source_with_its_first_key() {
-    let mut store = Store::load((0..2).map(|key| thing(key, 1))).unwrap();
-    store.writes_mut().track();
-    let list = store.bind(Query::new());
-    store.add(thing(4, 0), Place::End).unwrap();
-    store.remove(&4).unwrap();
-    store.add(thing(4, 0), Place::Start).unwrap();
-    let tickets = waiting(&store);
-    // The removal did nothing at the source, where the first addition came after it.
-    store.writes_mut().confirm(tickets[1]).unwrap();
-    store.writes_mut().confirm(tickets[0]).unwrap();
-    let feed = store.feed(list).unwrap();
-    let mut selection = Selection::new();
-    selection.select(&store.list(list).unwrap(), &4);
-
-    store
-        .writes_mut()
-        .confirm_as(tickets[2], thing(0, 0))
-        .unwrap();
-    let set = feed.read(&store).unwrap().expect("an item is another");
-    selection.follow(&set, &store.list(list).unwrap());
-    assert_eq!(keys(&store), [0, 1, 4]);
-    assert_eq!(store.writes().given_key(&4), None);
-    assert!(selection.is_selected(&4) && !selection.is_selected(&0));
 }
