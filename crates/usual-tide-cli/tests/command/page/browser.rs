@@ -156,10 +156,17 @@ impl Page {
         found.unwrap_or_else(|why| panic!("{css}: {why}"))
     }
 
+    /// Clicks an element; once more where the page has drawn it anew since it was found.
     pub(crate) fn click(&self, css: &str) {
-        let element = self.find(css);
-        let done = self.runtime.block_on(element.click());
-        done.unwrap_or_else(|why| panic!("{css}: {why}"));
+        let end = Instant::now() + LONG;
+        loop {
+            let done = self.runtime.block_on(self.find(css).click());
+            match done {
+                Ok(()) => return,
+                Err(why) if why.is_stale_element_reference() && Instant::now() < end => {}
+                Err(why) => panic!("{css}: {why}"),
+            }
+        }
     }
 
     /// Clicks while Shift is held.
