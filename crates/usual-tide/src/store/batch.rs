@@ -52,7 +52,8 @@ impl<T: Item> Store<T> {
 
     /// Makes edits that come from the source, not from the person: rules do not check them, they are no step
     /// that can be undone, and steps before them can still be. A batch of its own; inside a person's batch it
-    /// is a part of that step.
+    /// is a part of that step. The source knows nothing of the blank rows of new drafts: it removes and moves none, and an item
+    /// with the key of one comes in its place.
     ///
     /// Where edits wait for the source's answer ([`WritesMut::track`](super::WritesMut::track)), the closure
     /// sees the items as the source has them, and those edits are made again on top of the result: O(p log n) a list

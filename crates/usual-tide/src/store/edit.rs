@@ -78,8 +78,7 @@ impl<T: Item> Store<T> {
         self.replace_at(slot, item)
     }
 
-    /// Removes an item; gives it back. O(log n) a list. To the source ([`from_source`](Self::from_source)) the blank row
-    /// of a new draft is unknown.
+    /// Removes an item; gives it back. O(log n) a list.
     ///
     /// # Errors
     ///
