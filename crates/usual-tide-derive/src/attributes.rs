@@ -1,6 +1,6 @@
-//! What `#[item(...)]` says of a field.
+//! What `#[item(...)]` says of a field and of a type.
 
-use syn::{Field, Ident, LitStr, Path, Result, ext::IdentExt, spanned::Spanned};
+use syn::{Field, Ident, LitStr, Path, Result, Type, ext::IdentExt, spanned::Spanned};
 
 /// A field of the struct, with what was said of it.
 pub(crate) struct Described<'a> {
@@ -14,6 +14,10 @@ pub(crate) struct Described<'a> {
     pub(crate) descending: bool,
     pub(crate) missing_first: bool,
     pub(crate) format: Option<Path>,
+    /// Read and written as its text.
+    pub(crate) text: bool,
+    /// The type that it is read and written as.
+    pub(crate) through: Option<Type>,
 }
 
 impl<'a> Described<'a> {
@@ -29,6 +33,8 @@ impl<'a> Described<'a> {
             descending: false,
             missing_first: false,
             format: None,
+            text: false,
+            through: None,
         };
         for attribute in field.attrs.iter().filter(|a| a.path().is_ident("item")) {
             attribute.parse_nested_meta(|meta| {
@@ -44,6 +50,10 @@ impl<'a> Described<'a> {
                     described.descending = true;
                 } else if meta.path.is_ident("missing_first") {
                     described.missing_first = true;
+                } else if meta.path.is_ident("text") {
+                    described.text = true;
+                } else if meta.path.is_ident("through") {
+                    described.through = Some(meta.value()?.parse()?);
                 } else if meta.path.is_ident("format") {
                     described.format = Some(meta.value()?.parse()?);
                 } else if meta.path.is_ident("rename") {
@@ -55,13 +65,15 @@ impl<'a> Described<'a> {
                 } else {
                     return Err(meta.error(
                         "unknown attribute: a field can be marked `key`, `nested`, `skip`, `search`, \
-                         `descending`, `missing_first`, `format = function` or `rename = \"name\"`",
+                         `descending`, `missing_first`, `text`, `through = Type`, `format = function` or \
+                         `rename = \"name\"`",
                     ));
                 }
                 Ok(())
             })?;
         }
-        let shown = described.nested || described.search || described.format.is_some();
+        let converted = described.text || described.through.is_some();
+        let shown = described.nested || described.search || described.format.is_some() || converted;
         if described.skip && shown {
             return Err(syn::Error::new(
                 field.span(),
@@ -75,21 +87,42 @@ impl<'a> Described<'a> {
                 "mark the fields of the nested type with `search`, `descending` and `missing_first`, not the whole",
             ));
         }
+        if described.text && described.through.is_some() || described.nested && converted {
+            return Err(syn::Error::new(
+                field.span(),
+                "a field is marked with one of `nested`, `text` and `through = Type`",
+            ));
+        }
         Ok(described)
     }
 }
 
-/// `#[item(json = function)]` on the type: the form of its own that it has in JSON.
-pub(crate) fn json_form(input: &syn::DeriveInput) -> Result<Option<Path>> {
-    let mut json = None;
-    for attribute in input.attrs.iter().filter(|a| a.path().is_ident("item")) {
-        attribute.parse_nested_meta(|meta| {
-            if meta.path.is_ident("json") {
-                json = Some(meta.value()?.parse()?);
-                return Ok(());
-            }
-            Err(meta.error("unknown attribute: a type can be marked `json = function`"))
-        })?;
+/// What was said of the type.
+#[derive(Default)]
+pub(crate) struct DescribedType {
+    /// The form of its own that it has in JSON.
+    pub(crate) json: Option<Path>,
+    /// Where the library is, when that is not `::usual_tide`.
+    pub(crate) root: Option<Path>,
+}
+
+impl DescribedType {
+    pub(crate) fn read(input: &syn::DeriveInput) -> Result<Self> {
+        let mut described = Self::default();
+        for attribute in input.attrs.iter().filter(|a| a.path().is_ident("item")) {
+            attribute.parse_nested_meta(|meta| {
+                if meta.path.is_ident("json") {
+                    described.json = Some(meta.value()?.parse()?);
+                } else if meta.path.is_ident("crate") {
+                    described.root = Some(meta.value()?.parse()?);
+                } else {
+                    return Err(meta.error(
+                        "unknown attribute: a type can be marked `json = function` or `crate = path`",
+                    ));
+                }
+                Ok(())
+            })?;
+        }
+        Ok(described)
     }
-    Ok(json)
 }

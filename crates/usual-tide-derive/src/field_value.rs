@@ -1,5 +1,7 @@
 //! What `#[derive(FieldValue)]` writes.
 
+use crate::attributes::DescribedType;
+use crate::root::rooted;
 use proc_macro2::TokenStream;
 use quote::quote;
 use syn::{
@@ -7,7 +9,12 @@ use syn::{
 };
 
 pub(crate) fn field_value(input: &DeriveInput) -> Result<TokenStream> {
-    match &input.data {
+    let described = DescribedType::read(input)?;
+    if described.json.is_some() {
+        let message = "a field value has no form of its own in JSON: its value has one";
+        return Err(Error::new(input.ident.span(), message));
+    }
+    let implementation = match &input.data {
         Data::Enum(data) => choices(input, data),
         Data::Struct(data) => match &data.fields {
             Fields::Unnamed(fields) if fields.unnamed.len() == 1 => {
@@ -16,7 +23,8 @@ pub(crate) fn field_value(input: &DeriveInput) -> Result<TokenStream> {
             _ => Err(unsupported(input)),
         },
         Data::Union(_) => Err(unsupported(input)),
-    }
+    };
+    Ok(rooted(implementation?, described.root.as_ref()))
 }
 
 fn unsupported(input: &DeriveInput) -> Error {

@@ -4,6 +4,7 @@
 mod attributes;
 mod expand;
 mod field_value;
+mod root;
 
 use proc_macro::TokenStream;
 
@@ -20,9 +21,14 @@ use proc_macro::TokenStream;
 /// - `#[item(search)]`: a search looks into the field.
 /// - `#[item(descending)]`: where a sort names the field and says no direction, it descends.
 /// - `#[item(missing_first)]`: where a sort does not say otherwise, missing values come first.
+/// - `#[item(text)]`: the field's type is another crate's, or `Option` of one, with `Display` and `FromStr`: the field is read,
+///   shown and typed as its text.
+/// - `#[item(through = Type)]`: the field's type is another crate's, or `Option` of one: the field is read, shown and typed as
+///   this type, which has `FieldValue` and is made of the field's type and turned into it by `From`.
 /// - `#[item(format = function)]`: the field is shown as the text that `fn(&FieldType) -> String` gives; it
 ///   is typed as before. A nested field gets a field of its own by that, which is shown and not written.
 /// - `#[item(json = function)]` on the type: in JSON it has the form that `fn(&Self) -> serde_json::Value` gives.
+/// - `#[item(crate = path)]` on the type: where the library is, when an app knows it by another name.
 #[proc_macro_derive(Item, attributes(item))]
 pub fn derive_item(input: TokenStream) -> TokenStream {
     let input = syn::parse_macro_input!(input as syn::DeriveInput);
@@ -52,6 +58,8 @@ pub fn derive_fields(input: TokenStream) -> TokenStream {
 /// - `#[item(shown = "text")]`: a view shows it as this text.
 ///
 /// A struct of one unnamed field is read, shown, written and sorted as that field.
+///
+/// - `#[item(crate = path)]` on the type: where the library is, when an app knows it by another name.
 #[proc_macro_derive(FieldValue, attributes(item))]
 pub fn derive_field_value(input: TokenStream) -> TokenStream {
     let input = syn::parse_macro_input!(input as syn::DeriveInput);

@@ -1,4 +1,4 @@
-use usual_tide::{Fields, Item};
+use usual_tide::{FieldValue, Fields, Item};
 
 #[derive(Clone, PartialEq, Item)]
 struct Piece {
@@ -37,5 +37,32 @@ struct Fee {
     #[item(key)]
     amount: u32,
 }
+
+#[derive(Clone, PartialEq, Item)]
+struct Vase {
+    #[item(key)]
+    id: u32,
+    #[item(rename = "id")]
+    number: u32,
+}
+
+#[derive(Clone, PartialEq, Item)]
+struct Plate {
+    #[item(key)]
+    id: u32,
+    #[item(text, through = u32)]
+    size: u64,
+}
+
+#[derive(Clone, PartialEq, Item)]
+#[item(name = "cup")]
+struct Cup {
+    #[item(key)]
+    id: u32,
+}
+
+#[derive(Clone, PartialEq, FieldValue)]
+#[item(json = shown)]
+struct Shelf(u32);
 
 fn main() {}

@@ -1,7 +1,7 @@
 //! What a type must have to be used, and what the compiler says when it does not.
 
 use usual_tide::changes::ViewSink;
-use usual_tide::{ChangeSet, Fields, Group, Item, Query, Sort, Store};
+use usual_tide::{ChangeSet, FieldValue, Fields, Group, Item, Query, Sort, Store};
 
 #[derive(Clone, PartialEq)]
 struct Drawing(Vec<u8>);
@@ -28,6 +28,31 @@ struct Nested {
     #[item(nested)]
     drawing: Drawing,
 }
+
+#[derive(Clone, PartialEq, Item)]
+struct Converted {
+    #[item(key)]
+    id: u32,
+    #[item(text)]
+    label: Label,
+    #[item(through = Size)]
+    shape: Drawing,
+}
+
+/// It can be read and not be shown.
+#[derive(Clone, PartialEq)]
+struct Label;
+
+impl std::str::FromStr for Label {
+    type Err = std::fmt::Error;
+
+    fn from_str(_: &str) -> Result<Self, Self::Err> {
+        Ok(Self)
+    }
+}
+
+#[derive(Clone, PartialEq, FieldValue)]
+struct Size(u32);
 
 #[derive(Clone, PartialEq)]
 struct Unkeyed;

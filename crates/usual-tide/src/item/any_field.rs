@@ -149,6 +149,11 @@ impl<T> AnyField<T> {
         Self { options, ..self }
     }
 
+    pub(super) fn with_natural_order(mut self, order: NaturalOrder) -> Self {
+        self.options.order = order;
+        self
+    }
+
     pub(crate) fn natural_order(&self) -> NaturalOrder {
         self.options.order
     }
@@ -162,6 +167,11 @@ impl<T> AnyField<T> {
     /// Whether the field cannot be written, because it is made from others.
     pub fn is_read_only(&self) -> bool {
         self.access.is_read_only()
+    }
+
+    /// Whether it can be copied only: a nested part as a whole, or a field that is kept out of the named ones.
+    pub(crate) fn is_copied_only(&self) -> bool {
+        self.access.is_copied_only()
     }
 
     /// Whether a search looks into the field.
@@ -307,12 +317,7 @@ impl<T> fmt::Debug for AnyField<T> {
 
 impl<T: 'static, V: FieldValue> From<Field<T, V>> for AnyField<T> {
     fn from(field: Field<T, V>) -> Self {
-        let options = FieldOptions {
-            order: field.natural_order(),
-            ..FieldOptions::default()
-        };
-        let path = field.path();
-        let name = field.name().to_owned();
-        Self::new(name, field).with_options(options).at(path)
+        let (name, path, order) = (field.name().to_owned(), field.path(), field.natural_order());
+        Self::new(name, field).with_natural_order(order).at(path)
     }
 }

@@ -26,6 +26,10 @@ pub(crate) trait FieldAccess<T>: Send + Sync {
     fn is_read_only(&self) -> bool {
         false
     }
+    /// Whether it can be copied only, and has no value that anybody could read.
+    fn is_copied_only(&self) -> bool {
+        false
+    }
     /// Whether the shown text may come from other parts of the item than the value.
     fn reads_other_fields(&self) -> bool {
         false
@@ -63,7 +67,7 @@ pub(crate) trait FieldAccess<T>: Send + Sync {
 }
 
 /// Why a field of a missing part cannot be written.
-fn missing_part<T, V>(field: &Field<T, V>) -> InputError {
+pub(super) fn missing_part<T, V>(field: &Field<T, V>) -> InputError {
     let part = field.name().rsplit_once('.');
     InputError::MissingPart {
         part: part.map_or(field.name(), |part| part.0).to_owned(),
@@ -182,6 +186,10 @@ impl<T: 'static, P: Part> FieldAccess<T> for Within<T, P> {
         self.inner.is_read_only()
     }
 
+    fn is_copied_only(&self) -> bool {
+        self.inner.is_copied_only()
+    }
+
     #[cfg(feature = "record")]
     fn missing_part(&self, item: &T) -> Option<FieldPath> {
         let outer = self.outer.path();
@@ -241,37 +249,64 @@ impl<T: 'static, P: Part> FieldAccess<T> for Within<T, P> {
     }
 }
 
-/// A part as a whole, to be copied from one item to another.
+/// What a merge can copy, and nobody reads or writes by name.
+macro_rules! copied_only {
+    ($($copy:item)*) => {
+        fn is_copied_only(&self) -> bool {
+            true
+        }
+
+        fn kind(&self) -> Kind {
+            Kind::Any
+        }
+
+        fn value<'a>(&self, _: &'a T) -> Value<'a> {
+            Value::Missing
+        }
+
+        fn set(&self, _: &mut T, _: Value<'_>) -> Result<(), InputError> {
+            Err(InputError::ReadOnly)
+        }
+
+        fn shown(&self, _: &T) -> String {
+            String::new()
+        }
+
+        fn typed(&self, _: &T) -> String {
+            String::new()
+        }
+
+        fn read(&self, _: &mut T, _: &str) -> Result<(), InputError> {
+            Err(InputError::ReadOnly)
+        }
+
+        $($copy)*
+    };
+}
+
+/// A part as a whole.
 pub(super) struct Whole<T, P>(pub(super) Field<T, P>);
 
 impl<T: 'static, P: Part> FieldAccess<T> for Whole<T, P> {
-    fn kind(&self) -> Kind {
-        Kind::Any
+    copied_only! {
+        fn copy(&self, from: &T, to: &mut T) {
+            if let (Some(from), Some(to)) = (self.0.get(from), self.0.get_mut(to)) {
+                *to = from.clone();
+            }
+        }
     }
+}
 
-    fn value<'a>(&self, _: &'a T) -> Value<'a> {
-        Value::Missing
-    }
+/// A field that is kept out of the named ones. Its type can be anything, so that it is copied along with the item.
+pub(super) struct Unnamed<T, V>(pub(super) Field<T, V>);
 
-    fn set(&self, _: &mut T, _: Value<'_>) -> Result<(), InputError> {
-        Err(InputError::ReadOnly)
-    }
-
-    fn shown(&self, _: &T) -> String {
-        String::new()
-    }
-
-    fn typed(&self, _: &T) -> String {
-        String::new()
-    }
-
-    fn read(&self, _: &mut T, _: &str) -> Result<(), InputError> {
-        Err(InputError::ReadOnly)
-    }
-
-    fn copy(&self, from: &T, to: &mut T) {
-        if let (Some(from), Some(to)) = (self.0.get(from), self.0.get_mut(to)) {
-            *to = from.clone();
+impl<T: Clone + 'static, V: 'static> FieldAccess<T> for Unnamed<T, V> {
+    copied_only! {
+        fn copy(&self, from: &T, to: &mut T) {
+            let mut from = from.clone();
+            if let (Some(from), Some(to)) = (self.0.get_mut(&mut from), self.0.get_mut(to)) {
+                std::mem::swap(from, to);
+            }
         }
     }
 }

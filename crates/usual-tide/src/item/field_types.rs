@@ -9,8 +9,12 @@ use super::value::{Kind, Value};
 use jiff::{Timestamp, civil::Date};
 #[cfg(feature = "decimals")]
 use rust_decimal::{Decimal, prelude::ToPrimitive};
+use std::borrow::Cow;
 use std::cmp::Ordering;
+use std::num::NonZero;
 use std::sync::Arc;
+#[cfg(feature = "calendar")]
+use std::time::SystemTime;
 
 /// The same for every kind that a value holds as it is.
 fn refused<V>(expected: Kind, value: Value<'_>) -> Result<V, InputError> {
@@ -44,6 +48,18 @@ macro_rules! text {
 }
 
 text!(String, Box<str>, Arc<str>);
+
+impl FieldValue for Cow<'static, str> {
+    const KIND: Kind = Kind::Text;
+
+    fn value(&self) -> Value<'_> {
+        Value::from(&**self)
+    }
+
+    fn from_value(value: Value<'_>) -> Result<Self, InputError> {
+        String::from_value(value).map(Cow::Owned)
+    }
+}
 
 impl FieldValue for &'static str {
     const KIND: Kind = Kind::Text;
@@ -110,6 +126,23 @@ macro_rules! integers {
 }
 
 integers!(u8, u16, u32, u64, usize, i8, i16, i32, i64, isize, i128);
+
+macro_rules! not_zero {
+    ($($type:ty),*) => {$(
+        impl FieldValue for NonZero<$type> {
+            const KIND: Kind = Kind::Integer;
+            fn value(&self) -> Value<'_> {
+                self.get().value().into_owned()
+            }
+            fn from_value(value: Value<'_>) -> Result<Self, InputError> {
+                let number = <$type>::from_value(value)?;
+                Self::new(number).ok_or_else(|| InputError::Other("it cannot be 0".to_owned()))
+            }
+        }
+    )*};
+}
+
+not_zero!(u8, u16, u32, u64, usize, i8, i16, i32, i64, isize);
 
 impl FieldValue for f64 {
     const KIND: Kind = Kind::Float;
@@ -206,6 +239,24 @@ macro_rules! plain {
 plain!(bool as Bool);
 #[cfg(feature = "calendar")]
 plain!(Date as Date, Timestamp as Timestamp);
+
+/// A moment; the few that are before or after all years of four digits are the first or the last one of these.
+#[cfg(feature = "calendar")]
+impl FieldValue for SystemTime {
+    const KIND: Kind = Kind::Timestamp;
+
+    fn value(&self) -> Value<'_> {
+        let beyond = match *self < Self::UNIX_EPOCH {
+            true => Timestamp::MIN,
+            false => Timestamp::MAX,
+        };
+        Value::Timestamp(Timestamp::try_from(*self).unwrap_or(beyond))
+    }
+
+    fn from_value(value: Value<'_>) -> Result<Self, InputError> {
+        Timestamp::from_value(value).map(Self::from)
+    }
+}
 
 /// A missing value is `None`, and so is typed text of white space alone.
 impl<V: FieldValue> FieldValue for Option<V> {

@@ -9,9 +9,9 @@ use std::cmp::Ordering;
 /// A type that a field can have: read as a typed [`Value`], shown as text, written back from a value or
 /// from what a person typed.
 ///
-/// It is there for text, numbers, flags, dates (`jiff::civil::Date`), timestamps (`jiff::Timestamp`),
-/// decimals (`rust_decimal::Decimal`), and for `Option`, `Vec` and arrays of these. For a type of your own
-/// write how it is read and written:
+/// It is there for text, numbers, flags, dates (`jiff::civil::Date`), timestamps (`jiff::Timestamp` and, with feature
+/// `calendar`, `std::time::SystemTime`), decimals (`rust_decimal::Decimal`), and for `Option`, `Vec` and arrays of these. A type of another crate needs none of it:
+/// `#[item(text)]` and `#[item(through = Type)]` say how a field of such a type is read. For a type of your own write it:
 ///
 /// ```
 /// use usual_tide::FieldValue;
@@ -54,8 +54,9 @@ use std::cmp::Ordering;
 #[diagnostic::on_unimplemented(
     message = "`{Self}` cannot be the type of a field",
     label = "no `FieldValue`",
-    note = "implement `FieldValue` for it, mark the field `#[item(nested)]` when its type derives `Fields`, or \
-            mark it `#[item(skip)]` to keep it out of filters, rules and forms"
+    note = "implement `FieldValue` for a type of your own; mark the field `#[item(nested)]` when its type derives \
+            `Fields`, `#[item(text)]` when it has `Display` and `FromStr`, `#[item(through = Type)]` to have it read \
+            and written as another type, or `#[item(skip)]` to keep it out of filters, rules and forms"
 )]
 pub trait FieldValue: Clone + Send + Sync + 'static {
     /// The kind of value it is when it is not missing.

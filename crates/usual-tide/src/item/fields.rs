@@ -2,7 +2,7 @@
 
 use super::any_field::AnyField;
 use super::field::{Field, Part};
-use super::field_access::{Whole, Within};
+use super::field_access::{Unnamed, Whole, Within};
 use super::path::FieldPath;
 
 /// A type with named fields. `#[derive(Item)]` implements it along with [`Item`](crate::Item); `#[derive(Fields)]` does
@@ -52,14 +52,16 @@ pub trait Fields: Sized + 'static {
             .find(|field| field.name() == name)
     }
 
-    /// The field at a path, as [`Item::changed_fields`](crate::Item::changed_fields) names it.
+    /// The field at a path, as [`Item::changed_fields`](crate::Item::changed_fields) names it. A field that is marked
+    /// `#[item(skip)]`, and a nested part as a whole, have no value here: they can be copied from one item to another.
     fn field_at(path: &FieldPath) -> Option<AnyField<Self>> {
         let fields = Self::fields().into_iter().chain(Self::parts());
         let mut fields = fields.filter(|field| field.path() == *path);
         fields.next()
     }
 
-    /// The nested parts as wholes: what a merge copies where a part came or went. The derives write this.
+    /// The nested parts as wholes, which a merge copies where a part came or went, and the fields that are kept out of
+    /// the named ones. The derives write this.
     #[doc(hidden)]
     fn parts() -> Vec<AnyField<Self>> {
         Vec::new()
@@ -113,5 +115,14 @@ impl<T: 'static, P: Part> Field<T, P> {
             parts.push(AnyField::new(name, Within { outer, inner }).at(path));
         }
         parts
+    }
+}
+
+impl<T: Clone + 'static, V: 'static> Field<T, V> {
+    /// A field that is kept out of the named ones, as a whole. The derives write this.
+    #[doc(hidden)]
+    pub fn unnamed(self) -> AnyField<T> {
+        let (name, path) = (self.name().to_owned(), self.path());
+        AnyField::new(name, Unnamed(self)).at(path)
     }
 }

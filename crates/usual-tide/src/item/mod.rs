@@ -4,6 +4,7 @@ mod any_field;
 mod arena;
 mod choice;
 mod compare;
+mod converted;
 #[cfg(feature = "calendar")]
 mod dates;
 mod field;

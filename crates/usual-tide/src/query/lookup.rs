@@ -50,7 +50,11 @@ impl<T> OfType<T> {
 
 impl<T: Fields> FieldLookup<T> for OfType<T> {
     fn field(&self, name: &str) -> Option<AnyField<T>> {
-        T::field_named(name).or_else(|| T::field_at(&FieldPath::new(name.to_owned())))
+        let at_path = || {
+            let field = T::field_at(&FieldPath::new(name.to_owned()))?;
+            (!field.is_copied_only()).then_some(field)
+        };
+        T::field_named(name).or_else(at_path)
     }
 
     fn names(&self) -> Vec<String> {

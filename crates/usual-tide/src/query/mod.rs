@@ -12,6 +12,7 @@ mod search;
 mod sort;
 mod sort_key;
 mod sort_text;
+mod standard_values;
 mod text_error;
 mod text_prefix;
 mod value;

@@ -249,26 +249,6 @@ impl<V: SortValue> SortValue for Option<V> {
     }
 }
 
-impl<V: SortValue + ?Sized> SortValue for &V {
-    const DECIDING_BITS: u32 = V::DECIDING_BITS;
-    const RANKED: bool = V::RANKED;
-    fn rank(&self) -> SortRank {
-        (**self).rank()
-    }
-    fn prefix(&self) -> u64 {
-        (**self).prefix()
-    }
-    fn prefix_from(&self, byte: usize) -> Option<u64> {
-        (**self).prefix_from(byte)
-    }
-    fn bytes_in_prefix(&self, bits: u32) -> usize {
-        (**self).bytes_in_prefix(bits)
-    }
-    fn compare(&self, other: &Self) -> Ordering {
-        (**self).compare(*other)
-    }
-}
-
 /// In the order of their bytes, which is that of their making for version 7.
 #[cfg(feature = "uuid")]
 impl SortValue for uuid::Uuid {

@@ -243,7 +243,7 @@ fn differences_are_named_as_deep_as_the_fields_go() {
         .iter()
         .map(|path| Piece::field_at(path).is_some())
         .collect();
-    assert_eq!(found, [true, true, false]);
+    assert_eq!(found, [true, true, true]);
 }
 
 /// Numbers of every kind, with what they are as exact fractions of 2^-20.

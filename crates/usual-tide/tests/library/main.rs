@@ -22,6 +22,7 @@ mod feeds;
 mod fields;
 mod filter_text;
 mod filters;
+mod foreign_types;
 mod given_keys;
 mod groups;
 mod items;
