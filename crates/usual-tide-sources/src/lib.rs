@@ -4,6 +4,7 @@
 //! - [`files`] (feature `files`, on): JSON, NDJSON and CSV.
 //! - [`http`] (feature `http`): servers that speak HTTP, JSON and Server-Sent Events.
 //! - [`sqlite`] (feature `sqlite`): tables and queries of SQLite databases.
+//! - [`typed`]: any of these for items of an app's own type.
 
 // Which feature a thing needs stands beside it.
 #![cfg_attr(docsrs, feature(doc_cfg))]
@@ -21,6 +22,7 @@ mod members;
 mod merge;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
+pub mod typed;
 
 /// What the package says of itself.
 #[cfg(all(doctest, feature = "files"))]

@@ -10,13 +10,38 @@ use usual_tide::Item;
 
 /// Sends the changes that others made at the source to the link.
 pub struct ChangeSender<T: Item> {
-    commands: Sender<Command<T>>,
+    commands: Commands<T>,
     control: Arc<Control>,
+}
+
+/// Where commands go.
+enum Commands<T: Item> {
+    ToLink(Sender<Command<T>>),
+    /// To another sender, as changes of another type of item.
+    Converted(Arc<dyn Fn(Command<T>) + Send + Sync>),
 }
 
 impl<T: Item> ChangeSender<T> {
     pub(super) fn new(commands: Sender<Command<T>>, control: Arc<Control>) -> Self {
+        let commands = Commands::ToLink(commands);
         Self { commands, control }
+    }
+
+    /// A sender for a source that knows the items in another form; where changes cannot be converted, all items are loaded again.
+    pub(crate) fn converted<U: Item>(
+        self,
+        convert: impl Fn(Vec<Change<U>>) -> Option<Vec<Change<T>>> + Send + Sync + 'static,
+    ) -> ChangeSender<U> {
+        let control = Arc::clone(&self.control);
+        let send = move |command| match command {
+            Command::Changed(changes, version) => match convert(changes) {
+                Some(changes) => self.changed(changes, version),
+                None => self.stale(),
+            },
+            _ => self.stale(),
+        };
+        let commands = Commands::Converted(Arc::new(send));
+        ChangeSender { commands, control }
     }
 
     /// These changes were made, in this order. A source that numbers its versions, one after the other, says which
@@ -54,8 +79,13 @@ impl<T: Item> ChangeSender<T> {
     }
 
     fn send(&self, command: Command<T>) {
-        if self.commands.send(command).is_err() {
-            tracing::debug!("news of a source whose link is closed");
+        match &self.commands {
+            Commands::ToLink(commands) => {
+                if commands.send(command).is_err() {
+                    tracing::debug!("news of a source whose link is closed");
+                }
+            }
+            Commands::Converted(send) => send(command),
         }
     }
 }
@@ -63,7 +93,10 @@ impl<T: Item> ChangeSender<T> {
 impl<T: Item> Clone for ChangeSender<T> {
     fn clone(&self) -> Self {
         Self {
-            commands: self.commands.clone(),
+            commands: match &self.commands {
+                Commands::ToLink(commands) => Commands::ToLink(commands.clone()),
+                Commands::Converted(send) => Commands::Converted(Arc::clone(send)),
+            },
             control: Arc::clone(&self.control),
         }
     }

@@ -112,6 +112,43 @@ impl<T: Item> Write<T> {
         }
     }
 
+    /// The same write, with items of another type: for a source that knows them in another form.
+    ///
+    /// ```
+    /// use std::sync::Arc;
+    /// use usual_tide::Item;
+    /// use usual_tide::writes::{Show, Write};
+    ///
+    /// #[derive(Clone, PartialEq, Item)]
+    /// struct Piece { #[item(key)] id: u32, title: String }
+    ///
+    /// #[derive(Clone, PartialEq, Item)]
+    /// struct Row { #[item(key)] id: String, text: String }
+    ///
+    /// let piece = Piece { id: 7, title: "Bowl".into() };
+    /// let write = Write::new(7, None, Some(Arc::new(piece)), None, Show::AtOnce);
+    /// let row = Row { id: "7".into(), text: "Bowl".into() };
+    /// let same = write.with_items("7".to_owned(), None, Some(Arc::new(row)), None);
+    /// assert_eq!((same.number(), same.kind()), (write.number(), write.kind()));
+    /// ```
+    pub fn with_items<U: Item>(
+        &self,
+        key: U::Key,
+        before: Option<Arc<U>>,
+        after: Option<Arc<U>>,
+        place: Option<Neighbours<U::Key>>,
+    ) -> Write<U> {
+        Write {
+            ticket: self.ticket,
+            key,
+            before,
+            after,
+            place,
+            show: self.show,
+            made_by: self.made_by,
+        }
+    }
+
     /// The ticket as a number, which no other write of this store has.
     pub fn number(&self) -> u64 {
         self.ticket.0

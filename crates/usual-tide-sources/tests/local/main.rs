@@ -2,6 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+mod typed;
+
 use proptest::prelude::*;
 use rusqlite::Connection;
 use serde_json::{Value, json};
@@ -56,7 +58,7 @@ fn wait_for(what: impl Fn() -> bool) {
     }
 }
 
-fn failure(link: &Link<Record>) -> String {
+fn failure<T: usual_tide::Item>(link: &Link<T>) -> String {
     match link.state() {
         LinkState::Failed { error, .. } => error.to_string(),
         _ => String::new(),

@@ -1,0 +1,254 @@
+//! What the source has of items beyond what the app's type tells.
+
+use super::conversion::{Conversion, ConversionError, record_key, record_place};
+use serde_json::{Map, Value as Json};
+use std::collections::{HashMap, VecDeque};
+use std::num::NonZero;
+use std::panic::resume_unwind;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::thread::{self, available_parallelism};
+use usual_tide::record::{Record, RecordKey};
+use usual_tide::writes::Write;
+use usual_tide::{FieldValue, Item};
+
+/// The source's records that say more than their items, or say it in another way: a write of such an item is one of this record.
+/// Shared with what reports the source's changes.
+pub(super) struct Known<T> {
+    conversion: Conversion<T>,
+    records: Arc<Mutex<Records>>,
+}
+
+/// What the writes make of their items that are sent before another one: whether the item is there then, and the record that it is
+/// or was.
+pub(super) type Sent = HashMap<RecordKey, (bool, Record)>;
+
+/// Threads that read records as items, and how many records are worth one.
+const MOST_THREADS: usize = 4;
+const WORTH_A_THREAD: usize = 10_000;
+
+/// How many of the items that were removed can come back with all that the source had of them.
+const MOST_REMOVED: usize = 10_000;
+
+#[derive(Default)]
+struct Records {
+    there: HashMap<RecordKey, Record>,
+    /// Those that were removed, for an undo.
+    removed: HashMap<RecordKey, Record>,
+    /// The keys of these, the oldest first, and perhaps others.
+    removed_first: VecDeque<RecordKey>,
+}
+
+impl Records {
+    fn put(&mut self, record: &Record, is_all: bool) {
+        match is_all {
+            true => self.there.remove(record.key()),
+            false => self.there.insert(record.key().clone(), record.clone()),
+        };
+    }
+
+    fn remove(&mut self, key: &RecordKey) {
+        let Some(record) = self.there.remove(key) else {
+            return;
+        };
+        self.removed.insert(key.clone(), record);
+        self.removed_first.push_back(key.clone());
+        if self.removed_first.len() > MOST_REMOVED
+            && let Some(oldest) = self.removed_first.pop_front()
+        {
+            self.removed.remove(&oldest);
+        }
+    }
+}
+
+impl<T: Item<Key: FieldValue>> Known<T> {
+    pub(super) fn new(conversion: Conversion<T>) -> Self {
+        Self {
+            conversion,
+            records: Arc::default(),
+        }
+    }
+
+    /// All is about to be loaded.
+    pub(super) fn forget_all(&self) {
+        self.records().there.clear();
+    }
+
+    /// What a write has made of its item.
+    pub(super) fn note_write(&self, write: &Write<Record>) {
+        match &write.after {
+            Some(after) => self.note_record(after),
+            None => self.remove(&write.key),
+        }
+    }
+
+    /// The item was removed. The source may report that before it has answered the write that did it.
+    pub(super) fn remove(&self, key: &RecordKey) {
+        self.records().remove(key);
+    }
+
+    /// The items that the records of the source are, in the same order.
+    pub(super) fn items(&self, records: &[Record]) -> Result<Vec<T>, ConversionError> {
+        let threads = available_parallelism().map_or(1, NonZero::get);
+        let part = records.len().div_ceil(threads.min(MOST_THREADS));
+        let mut items = Vec::with_capacity(records.len());
+        for read in read_in_parts(records, part.max(WORTH_A_THREAD), &self.conversion) {
+            items.extend(read?);
+        }
+        let mut known = self.records();
+        for (record, (_, is_all)) in records.iter().zip(&items) {
+            known.put(record, *is_all);
+        }
+        Ok(items.into_iter().map(|(item, _)| item).collect())
+    }
+
+    /// The item that a record of the source is, which is noted where the item does not tell all of it.
+    pub(super) fn item(&self, record: &Record) -> Result<T, ConversionError> {
+        let item = self.conversion.item(record)?;
+        self.note(record, &item);
+        Ok(item)
+    }
+
+    /// Notes what the source has by now.
+    fn note_record(&self, record: &Record) {
+        match self.conversion.item(record) {
+            Ok(item) => self.note(record, &item),
+            Err(_) => self.remove(record.key()),
+        }
+    }
+
+    fn note(&self, record: &Record, item: &T) {
+        let is_all = self.conversion.tells_all(item, record);
+        self.records().put(record, is_all);
+    }
+
+    /// A write as one of the source's records, after those that are sent before it.
+    pub(super) fn write(
+        &self,
+        write: &Write<T>,
+        sent: &mut Sent,
+    ) -> Result<Write<Record>, ConversionError> {
+        let key = record_key(&write.key);
+        let before = match (&write.before, self.there(&key, sent)) {
+            (None, _) => None,
+            (Some(item), None) => Some(self.conversion.record_with_key(item, &key)?),
+            (Some(item), Some(known)) => {
+                let at_source = self.conversion.item(&known)?;
+                Some(self.edited(known, &at_source, item)?)
+            }
+        };
+        let after = match (&write.after, &write.before, &before) {
+            (None, ..) => None,
+            (Some(item), Some(old), Some(before)) => {
+                Some(self.edited(before.clone(), old, item)?)
+            }
+            (Some(item), ..) => match self.removed(&key, item, sent) {
+                Some(record) => Some(record),
+                None => Some(self.conversion.record_with_key(item, &key)?),
+            },
+        };
+        let is_there = after.is_some();
+        if let Some(record) = after.as_ref().or(before.as_ref()).cloned() {
+            sent.insert(key.clone(), (is_there, record));
+        }
+        let place = write.place.as_ref().map(record_place);
+        Ok(write.with_items(key, before.map(Arc::new), after.map(Arc::new), place))
+    }
+
+    /// The record of an item that is there.
+    fn there(&self, key: &RecordKey, sent: &Sent) -> Option<Record> {
+        match sent.get(key) {
+            Some((is_there, record)) => is_there.then(|| record.clone()),
+            None => self.records().there.get(key).cloned(),
+        }
+    }
+
+    /// The record of an item that was removed and comes back as it was, by an undo.
+    fn removed(&self, key: &RecordKey, item: &T, sent: &Sent) -> Option<Record> {
+        let record = match sent.get(key) {
+            Some((_, record)) => record.clone(),
+            None => self.records().removed.get(key).cloned()?,
+        };
+        let was = self.conversion.item(&record).ok()?;
+        (was == *item).then_some(record)
+    }
+
+    /// A record with what differs between two versions of its item.
+    fn edited(&self, record: Record, from: &T, to: &T) -> Result<Record, ConversionError> {
+        if from == to {
+            return Ok(record);
+        }
+        let members = |item: &T| {
+            let written = self.conversion.record_with_key(item, record.key())?;
+            Ok(written.to_members())
+        };
+        let (from, to) = (members(from)?, members(to)?);
+        let mut edited = record.to_members();
+        put_differences(&mut edited, &from, &to);
+        self.conversion.record_of(edited, record.key())
+    }
+
+    fn records(&self) -> MutexGuard<'_, Records> {
+        self.records.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// Each record as its item, and whether that tells all of it, part by part on a thread of its own.
+fn read_in_parts<T: Item<Key: FieldValue>>(
+    records: &[Record],
+    part: usize,
+    conversion: &Conversion<T>,
+) -> Vec<Result<Vec<(T, bool)>, ConversionError>> {
+    let read = |records: &[Record], conversion: &Conversion<T>| {
+        let items = records.iter().map(|record| {
+            let item = conversion.item(record)?;
+            let is_all = conversion.tells_all(&item, record);
+            Ok((item, is_all))
+        });
+        items.collect()
+    };
+    if records.len() <= part {
+        return vec![read(records, conversion)];
+    }
+    thread::scope(|scope| {
+        let parts = records.chunks(part).map(|records| {
+            let conversion = conversion.clone();
+            scope.spawn(move || read(records, &conversion))
+        });
+        let parts: Vec<_> = parts.collect();
+        let parts = parts.into_iter().map(|part| part.join());
+        parts
+            .map(|read| read.unwrap_or_else(|panic| resume_unwind(panic)))
+            .collect()
+    })
+}
+
+/// Puts into an object what differs between two others.
+fn put_differences(
+    object: &mut Map<String, Json>,
+    from: &Map<String, Json>,
+    to: &Map<String, Json>,
+) {
+    for name in from.keys().filter(|name| !to.contains_key(*name)) {
+        object.shift_remove(name);
+    }
+    for (name, value) in to {
+        match (from.get(name), value, object.get_mut(name)) {
+            (Some(old), _, _) if old == value => {}
+            (Some(Json::Object(old)), Json::Object(new), Some(Json::Object(inner))) => {
+                put_differences(inner, old, new);
+            }
+            _ => {
+                object.insert(name.clone(), value.clone());
+            }
+        }
+    }
+}
+
+impl<T> Clone for Known<T> {
+    fn clone(&self) -> Self {
+        Self {
+            conversion: self.conversion.clone(),
+            records: Arc::clone(&self.records),
+        }
+    }
+}
