@@ -1,12 +1,10 @@
 //! What the source has of items beyond what the app's type tells.
 
 use super::conversion::{Conversion, ConversionError, record_key, record_place};
+use super::read_all::read_all;
 use serde_json::{Map, Value as Json};
 use std::collections::{HashMap, VecDeque};
-use std::num::NonZero;
-use std::panic::resume_unwind;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::thread::{self, available_parallelism};
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::writes::Write;
 use usual_tide::{FieldValue, Item};
@@ -21,10 +19,6 @@ pub(super) struct Known<T> {
 /// What the writes make of their items that are sent before another one: whether the item is there then, and the record that it is
 /// or was.
 pub(super) type Sent = HashMap<RecordKey, (bool, Record)>;
-
-/// Threads that read records as items, and how many records are worth one.
-const MOST_THREADS: usize = 4;
-const WORTH_A_THREAD: usize = 10_000;
 
 /// How many of the items that were removed can come back with all that the source had of them.
 const MOST_REMOVED: usize = 10_000;
@@ -88,12 +82,7 @@ impl<T: Item<Key: FieldValue>> Known<T> {
 
     /// The items that the records of the source are, in the same order.
     pub(super) fn items(&self, records: &[Record]) -> Result<Vec<T>, ConversionError> {
-        let threads = available_parallelism().map_or(1, NonZero::get);
-        let part = records.len().div_ceil(threads.min(MOST_THREADS));
-        let mut items = Vec::with_capacity(records.len());
-        for read in read_in_parts(records, part.max(WORTH_A_THREAD), &self.conversion) {
-            items.extend(read?);
-        }
+        let items = read_all(records, &self.conversion)?;
         let mut known = self.records();
         for (record, (_, is_all)) in records.iter().zip(&items) {
             known.put(record, *is_all);
@@ -190,36 +179,6 @@ impl<T: Item<Key: FieldValue>> Known<T> {
     fn records(&self) -> MutexGuard<'_, Records> {
         self.records.lock().unwrap_or_else(PoisonError::into_inner)
     }
-}
-
-/// Each record as its item, and whether that tells all of it, part by part on a thread of its own.
-fn read_in_parts<T: Item<Key: FieldValue>>(
-    records: &[Record],
-    part: usize,
-    conversion: &Conversion<T>,
-) -> Vec<Result<Vec<(T, bool)>, ConversionError>> {
-    let read = |records: &[Record], conversion: &Conversion<T>| {
-        let items = records.iter().map(|record| {
-            let item = conversion.item(record)?;
-            let is_all = conversion.tells_all(&item, record);
-            Ok((item, is_all))
-        });
-        items.collect()
-    };
-    if records.len() <= part {
-        return vec![read(records, conversion)];
-    }
-    thread::scope(|scope| {
-        let parts = records.chunks(part).map(|records| {
-            let conversion = conversion.clone();
-            scope.spawn(move || read(records, &conversion))
-        });
-        let parts: Vec<_> = parts.collect();
-        let parts = parts.into_iter().map(|part| part.join());
-        parts
-            .map(|read| read.unwrap_or_else(|panic| resume_unwind(panic)))
-            .collect()
-    })
 }
 
 /// Puts into an object what differs between two others.

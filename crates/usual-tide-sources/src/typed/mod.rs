@@ -37,6 +37,7 @@
 mod conversion;
 mod known;
 mod outbox;
+mod read_all;
 mod source;
 
 pub use conversion::{Conversion, ConversionError};

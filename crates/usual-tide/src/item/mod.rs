@@ -69,7 +69,8 @@ use std::hash::Hash;
 /// A value that a [`Store`](crate::Store) can hold: it has a key, and it can be compared.
 ///
 /// Two items with the same key are two versions of one item; `==` says whether they differ in
-/// anything that a view could show. An edit that leaves an item equal is no change.
+/// anything that a view could show. An edit that leaves an item equal is no change. An item that does not equal itself, since it
+/// holds a float that is not a number, has changed each time somebody looks: make such a field an `Option`.
 ///
 /// `#[derive(Item)]` writes the implementation from a field marked `#[item(key)]`.
 ///
