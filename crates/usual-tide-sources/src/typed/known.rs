@@ -40,8 +40,10 @@ impl Records {
         };
     }
 
-    fn remove(&mut self, key: &RecordKey) {
-        let Some(record) = self.there.remove(key) else {
+    /// The record with this key is gone; it was this one, where that is known better.
+    fn remove(&mut self, key: &RecordKey, was: Option<&Record>) {
+        let there = self.there.remove(key);
+        let Some(record) = was.cloned().or(there) else {
             return;
         };
         self.removed.insert(key.clone(), record);
@@ -71,13 +73,13 @@ impl<T: Item<Key: FieldValue>> Known<T> {
     pub(super) fn note_write(&self, write: &Write<Record>) {
         match &write.after {
             Some(after) => self.note_record(after),
-            None => self.remove(&write.key),
+            None => self.records().remove(&write.key, write.before.as_deref()),
         }
     }
 
     /// The item was removed. The source may report that before it has answered the write that did it.
     pub(super) fn remove(&self, key: &RecordKey) {
-        self.records().remove(key);
+        self.records().remove(key, None);
     }
 
     /// The items that the records of the source are, in the same order.
