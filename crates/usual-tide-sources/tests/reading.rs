@@ -75,12 +75,12 @@ fn what_is_wrong_is_told_with_its_place() {
         (
             "c.json",
             b"[{\"id\": 1},\n {\"id\": \"\xff\"}]",
-            "not UTF-8 text: the byte at offset 21 (line 2, column 10) is not valid",
+            "not UTF-8 text: the byte at offset 21 (line 2, column 10) is not valid; save it as UTF-8",
         ),
         (
             "d.ndjson",
             b"{\"id\": 1}\n{\"id\": \"\xe2\x82\"}",
-            "not UTF-8 text: the byte at offset 18 (line 2, column 9) is not valid",
+            "not UTF-8 text: the byte at offset 18 (line 2, column 9) is not valid; save it as UTF-8",
         ),
         (
             "e.csv",
@@ -90,7 +90,7 @@ fn what_is_wrong_is_told_with_its_place() {
         (
             "f.csv",
             b"id,title\n1,\xff\n",
-            "not UTF-8 text: the byte at offset 11 (line 2, column 3) is not valid",
+            "not UTF-8 text: the byte at offset 11 (line 2, column 3) is not valid; save it as UTF-8",
         ),
         (
             "g.json",

@@ -12,7 +12,7 @@ pub enum ReadError {
     Io(#[from] std::io::Error),
     /// It is not UTF-8.
     #[error(
-        "not UTF-8 text: the byte at offset {offset} (line {line}, column {column}) is not valid"
+        "not UTF-8 text: the byte at offset {offset} (line {line}, column {column}) is not valid; save it as UTF-8"
     )]
     NotText {
         /// The first byte that is not valid, counted from 0.
