@@ -119,22 +119,22 @@ impl<T: Item<Key: FieldValue>> Known<T> {
         sent: &mut Sent,
     ) -> Result<Write<Record>, ConversionError> {
         let key = record_key(&write.key);
-        let before = match (&write.before, self.there(&key, sent)) {
+        let there = self.there(&key, sent);
+        let before = match (&write.before, &there) {
             (None, _) => None,
             (Some(item), None) => Some(self.conversion.record_with_key(item, &key)?),
-            (Some(item), Some(known)) => {
-                let at_source = self.conversion.item(&known)?;
-                Some(self.edited(known, &at_source, item)?)
-            }
+            (Some(item), Some(there)) => Some(self.edited_to(there, item)?),
         };
         let after = match (&write.after, &write.before, &before) {
             (None, ..) => None,
             (Some(item), Some(old), Some(before)) => {
                 Some(self.edited(before.clone(), old, item)?)
             }
-            (Some(item), ..) => match self.removed(&key, item, sent) {
-                Some(record) => Some(record),
-                None => Some(self.conversion.record_with_key(item, &key)?),
+            (Some(item), ..) => match (self.removed(&key, item, sent), &there) {
+                (Some(record), _) => Some(record),
+                // The app removed it, and undoes that before the source has told that it is gone.
+                (None, Some(there)) => Some(self.edited_to(there, item)?),
+                (None, None) => Some(self.conversion.record_with_key(item, &key)?),
             },
         };
         let is_there = after.is_some();
@@ -161,6 +161,12 @@ impl<T: Item<Key: FieldValue>> Known<T> {
         };
         let was = self.conversion.item(&record).ok()?;
         (was == *item).then_some(record)
+    }
+
+    /// A record as another version of its item.
+    fn edited_to(&self, record: &Record, item: &T) -> Result<Record, ConversionError> {
+        let was = self.conversion.item(record)?;
+        self.edited(record.clone(), &was, item)
     }
 
     /// A record with what differs between two versions of its item.
