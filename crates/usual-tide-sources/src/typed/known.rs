@@ -3,7 +3,7 @@
 use super::conversion::{Conversion, ConversionError, record_key, record_place};
 use super::read_all::read_all;
 use serde_json::{Map, Value as Json};
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use usual_tide::record::{Record, RecordKey};
 use usual_tide::writes::Write;
@@ -16,9 +16,8 @@ pub(super) struct Known<T> {
     records: Arc<Mutex<Records>>,
 }
 
-/// What the writes make of their items that are sent before another one: whether the item is there then, and the record that it is
-/// or was.
-pub(super) type Sent = HashMap<RecordKey, (bool, Record)>;
+/// The records that writes make of their items which are sent before another one; of those that go, what they were.
+pub(super) type Sent = HashMap<RecordKey, Record>;
 
 /// How many of the items that were removed can come back with all that the source had of them.
 const MOST_REMOVED: usize = 10_000;
@@ -34,10 +33,19 @@ struct Records {
 
 impl Records {
     fn put(&mut self, record: &Record, is_all: bool) {
+        self.removed.remove(record.key());
         match is_all {
             true => self.there.remove(record.key()),
             false => self.there.insert(record.key().clone(), record.clone()),
         };
+    }
+
+    /// The record with this key, or the last one that there was.
+    fn last(&self, key: &RecordKey) -> Option<Record> {
+        self.there
+            .get(key)
+            .or_else(|| self.removed.get(key))
+            .cloned()
     }
 
     /// The record with this key is gone; it was this one, where that is known better.
@@ -64,9 +72,17 @@ impl<T: Item<Key: FieldValue>> Known<T> {
         }
     }
 
-    /// All is about to be loaded.
-    pub(super) fn forget_all(&self) {
-        self.records().there.clear();
+    /// The items of all that is there; what was there before and is not in it is gone.
+    pub(super) fn all_items(&self, records: &[Record]) -> Result<Vec<T>, ConversionError> {
+        let before = std::mem::take(&mut self.records().there);
+        let items = self.items(records)?;
+        if !before.is_empty() {
+            let there: HashSet<&RecordKey> = records.iter().map(Item::key).collect();
+            let gone = before.iter().filter(|(key, _)| !there.contains(key));
+            let mut known = self.records();
+            gone.for_each(|(key, record)| known.remove(key, Some(record)));
+        }
+        Ok(items)
     }
 
     /// What a write has made of its item.
@@ -119,54 +135,28 @@ impl<T: Item<Key: FieldValue>> Known<T> {
         sent: &mut Sent,
     ) -> Result<Write<Record>, ConversionError> {
         let key = record_key(&write.key);
-        let there = self.there(&key, sent);
-        let before = match (&write.before, &there) {
-            (None, _) => None,
-            (Some(item), None) => Some(self.conversion.record_with_key(item, &key)?),
-            (Some(item), Some(there)) => Some(self.edited_to(there, item)?),
+        // A key is an identity: one that was removed and comes back, by an undo say, is the same item.
+        let known = sent
+            .get(&key)
+            .cloned()
+            .or_else(|| self.records().last(&key));
+        let record = |item: &T| match &known {
+            Some(known) => self.edited(known.clone(), &self.conversion.item(known)?, item),
+            None => self.conversion.record_with_key(item, &key),
         };
+        let before = write.before.as_deref().map(record).transpose()?;
         let after = match (&write.after, &write.before, &before) {
             (None, ..) => None,
             (Some(item), Some(old), Some(before)) => {
                 Some(self.edited(before.clone(), old, item)?)
             }
-            (Some(item), ..) => match (self.removed(&key, item, sent), &there) {
-                (Some(record), _) => Some(record),
-                // The app removed it, and undoes that before the source has told that it is gone.
-                (None, Some(there)) => Some(self.edited_to(there, item)?),
-                (None, None) => Some(self.conversion.record_with_key(item, &key)?),
-            },
+            (Some(item), ..) => Some(record(item)?),
         };
-        let is_there = after.is_some();
-        if let Some(record) = after.as_ref().or(before.as_ref()).cloned() {
-            sent.insert(key.clone(), (is_there, record));
+        if let Some(record) = after.as_ref().or(before.as_ref()) {
+            sent.insert(key.clone(), record.clone());
         }
         let place = write.place.as_ref().map(record_place);
         Ok(write.with_items(key, before.map(Arc::new), after.map(Arc::new), place))
-    }
-
-    /// The record of an item that is there.
-    fn there(&self, key: &RecordKey, sent: &Sent) -> Option<Record> {
-        match sent.get(key) {
-            Some((is_there, record)) => is_there.then(|| record.clone()),
-            None => self.records().there.get(key).cloned(),
-        }
-    }
-
-    /// The record of an item that was removed and comes back as it was, by an undo.
-    fn removed(&self, key: &RecordKey, item: &T, sent: &Sent) -> Option<Record> {
-        let record = match sent.get(key) {
-            Some((_, record)) => record.clone(),
-            None => self.records().removed.get(key).cloned()?,
-        };
-        let was = self.conversion.item(&record).ok()?;
-        (was == *item).then_some(record)
-    }
-
-    /// A record as another version of its item.
-    fn edited_to(&self, record: &Record, item: &T) -> Result<Record, ConversionError> {
-        let was = self.conversion.item(record)?;
-        self.edited(record.clone(), &was, item)
     }
 
     /// A record with what differs between two versions of its item.

@@ -30,15 +30,6 @@ impl<S: Source<Record>, T: Item<Key: FieldValue>> TypedSource<S, T> {
         }
     }
 
-    fn items(&self, loaded: Loaded<Record>) -> Result<Loaded<T>, SourceError> {
-        let items = self.known.items(&loaded.items);
-        Ok(Loaded {
-            items: items.map_err(unusable)?,
-            version: loaded.version,
-            more: loaded.more,
-        })
-    }
-
     fn answer(&self, write: &Write<Record>, answer: Answer<Record>) -> Answer<T> {
         match answer {
             Answer::Saved => {
@@ -85,13 +76,12 @@ impl<S: Source<Record>, T: Item<Key: FieldValue>> TypedSource<S, T> {
 impl<S: Source<Record>, T: Item<Key: FieldValue>> Source<T> for TypedSource<S, T> {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<T>, SourceError> {
         let loaded = self.source.load(loading)?;
-        self.known.forget_all();
-        self.items(loaded)
+        with_items(&loaded, self.known.all_items(&loaded.items))
     }
 
     fn load_more(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<T>, SourceError> {
         let loaded = self.source.load_more(loading)?;
-        self.items(loaded)
+        with_items(&loaded, self.known.items(&loaded.items))
     }
 
     fn write(&mut self, write: &Write<T>) -> Result<Answer<T>, SourceError> {
@@ -137,6 +127,17 @@ impl<S: Source<Record>, T: Item<Key: FieldValue>> Source<T> for TypedSource<S, T
                 .ok()
         }));
     }
+}
+
+fn with_items<T>(
+    loaded: &Loaded<Record>,
+    items: Result<Vec<T>, ConversionError>,
+) -> Result<Loaded<T>, SourceError> {
+    Ok(Loaded {
+        items: items.map_err(unusable)?,
+        version: loaded.version,
+        more: loaded.more,
+    })
 }
 
 fn change_of<T: Item<Key: FieldValue>>(
