@@ -2,6 +2,7 @@
 
 use super::command::{Change, Command};
 use super::control::Control;
+use super::panics::caught;
 use super::sync::Sender;
 use std::fmt;
 use std::sync::Arc;
@@ -34,9 +35,10 @@ impl<T: Item> ChangeSender<T> {
     ) -> ChangeSender<U> {
         let control = Arc::clone(&self.control);
         let send = move |command| match command {
-            Command::Changed(changes, version) => match convert(changes) {
-                Some(changes) => self.changed(changes, version),
-                None => self.stale(),
+            // It may be code of the app, which panics where all are loaded as well, and is told there.
+            Command::Changed(changes, version) => match caught(|| convert(changes)) {
+                Ok(Some(changes)) => self.changed(changes, version),
+                Ok(None) | Err(_) => self.stale(),
             },
             _ => self.stale(),
         };

@@ -17,8 +17,8 @@ type Written<T> = dyn Fn(&T) -> Result<Json, Cause> + Send + Sync;
 
 /// How an item of an app's own type becomes a record, and back.
 ///
-/// What the two ways have not in common is no obstacle: members of a record that the item does not have stay as they are when the item
-/// is written, and so do values that the item holds in another way, as long as the item's are not changed.
+/// An item need not tell all of its record: members that it does not have stay as they are when it is written, and so do values that it
+/// holds in another way, until they are changed.
 pub struct Conversion<T> {
     key: FieldName,
     maker: RecordMaker,

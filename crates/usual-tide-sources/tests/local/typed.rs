@@ -6,14 +6,16 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::path::Path;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, mpsc};
 use std::time::Duration;
 use usual_tide::fields::{AnyField, FieldPath};
 use usual_tide::record::{Record, RecordKey, parse};
-use usual_tide::writes::WriteState;
+use usual_tide::writes::{Write, WriteState};
 use usual_tide::{Fields, Item, Place, SharedStore, Store};
 use usual_tide_sources::files::{FileSource, read_file};
-use usual_tide_sources::link::{Link, LinkOptions, Retry, Source};
+use usual_tide_sources::link::{
+    Answer, Change, ChangeSender, Link, LinkOptions, Loaded, Loading, Retry, Source, SourceError,
+};
 use usual_tide_sources::sqlite::{SqliteOutbox, SqliteSource};
 use usual_tide_sources::typed::{Conversion, TypedOutbox, TypedSource};
 
@@ -173,6 +175,75 @@ fn what_is_no_item_is_told_and_what_cannot_be_written_is_refused() {
     std::fs::write(&path, PIECES.replace("\"Mug\"", "[]")).unwrap();
     wait_for(|| failure(&link).contains("the item with the key 3: "));
     assert_eq!(items(&store)[2].title, "Cup");
+}
+
+/// A source in memory, which reports through what it hands out.
+struct Told {
+    records: Arc<Mutex<Vec<Record>>>,
+    news: mpsc::Sender<ChangeSender<Record>>,
+}
+
+impl Source<Record> for Told {
+    fn load(&mut self, _: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
+        Ok(Loaded::all(self.records.lock().unwrap().clone()))
+    }
+
+    fn write(&mut self, _: &Write<Record>) -> Result<Answer<Record>, SourceError> {
+        Ok(Answer::Saved)
+    }
+
+    fn watch(&mut self, news: ChangeSender<Record>) {
+        self.news.send(news).unwrap();
+    }
+}
+
+/// Code of the app that reads items runs on the source's threads as well, which report what others change: none of them ends by it.
+#[test]
+fn a_conversion_that_fails_or_panics_is_told_and_asked_again() {
+    let (send, news) = mpsc::channel();
+    let records = Arc::new(Mutex::new(parse(PIECES, &id()).unwrap()));
+    let told = Told {
+        records: Arc::clone(&records),
+        news: send,
+    };
+    let read = |record: &Record| -> Result<Piece, String> {
+        assert_ne!(record.get("title").unwrap(), "Kiln", "no piece");
+        conversion().item(record).map_err(|why| why.to_string())
+    };
+    let write = |piece: &Piece| serde_json::to_value(piece);
+    let (store, link) = started(TypedSource::new(told, Conversion::new(&id(), read, write)));
+    link.wait_until_ready(LONG).unwrap();
+    let news = news.recv().unwrap();
+    let report = |title: Value| {
+        let mut record = records.lock().unwrap()[2].clone();
+        record.set("title", title).unwrap();
+        records.lock().unwrap()[2] = record.clone();
+        let news = news.clone();
+        let reporting =
+            std::thread::spawn(move || news.changed(vec![Change::Put(record, None)], None));
+        reporting.join().unwrap();
+    };
+    for (title, why) in [
+        ("Cup", "panicked: assertion"),
+        ("Tile", "the item with the key 3: "),
+    ] {
+        report(title.into());
+        wait_for(|| items(&store)[2].title == title);
+        report(if why.contains("panicked") {
+            "Kiln".into()
+        } else {
+            json!(7)
+        });
+        wait_for(|| failure(&link).contains(why));
+        report(title.into());
+        link.wait_until_ready(LONG).unwrap();
+    }
+    // One that is gone, by a key that no item can have.
+    news.changed(vec![Change::Removed("P-1".into())], None);
+    news.changed(vec![Change::Removed(1.into())], None);
+    records.lock().unwrap().remove(0);
+    wait_for(|| items(&store).len() == 2);
+    link.wait_until_ready(LONG).unwrap();
 }
 
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
