@@ -458,13 +458,14 @@ proptest! {
                 Edit::Note(_) => true,
             });
             if let Edit::Note(to) = edit {
+                let refused = || records.read(|store| store.writes().refused().count()).unwrap();
+                let before = refused();
                 let noted = records.edit(|store| {
                     store.edit(&record, |piece| piece.set("note", to.into()).unwrap()).is_ok()
                 });
-                // It counts when the source has it.
+                // It counts when the source has taken it.
                 records_link.flush(LONG).unwrap();
-                let saved = records.read(|store| store.writes().state(&record) == WriteState::Saved);
-                if noted.unwrap() && saved.unwrap() {
+                if noted.unwrap() && refused() == before {
                     notes.insert(record, to);
                 }
             }
