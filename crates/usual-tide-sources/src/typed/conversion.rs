@@ -209,11 +209,7 @@ pub(super) fn record_key<K: FieldValue>(key: &K) -> RecordKey {
 
 /// The key as an item has it.
 pub(super) fn item_key<K: FieldValue>(key: &RecordKey) -> Result<K, ConversionError> {
-    let value = match (key.as_integer(), key.as_text()) {
-        (Some(number), _) => Value::Integer(number),
-        (None, text) => Value::from(text.unwrap_or_default()),
-    };
-    K::from_value(value).map_err(|why| {
+    K::from_value(key.value()).map_err(|why| {
         let key = key.clone();
         ConversionError::Key { key, why }
     })

@@ -8,7 +8,6 @@ use std::collections::HashMap;
 use std::path::Path;
 use std::sync::{Arc, Mutex, mpsc};
 use std::time::Duration;
-use usual_tide::fields::{AnyField, FieldPath};
 use usual_tide::record::{Record, RecordKey, parse};
 use usual_tide::writes::{Write, WriteState};
 use usual_tide::{Fields, Item, Place, SharedStore, Store};
@@ -246,7 +245,7 @@ fn a_conversion_that_fails_or_panics_is_told_and_asked_again() {
     link.wait_until_ready(LONG).unwrap();
 }
 
-#[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
+#[derive(Clone, PartialEq, Debug, Fields, Serialize, Deserialize)]
 struct Size {
     width: f64,
 }
@@ -267,16 +266,6 @@ struct Plate {
     size: Size,
     #[item(skip)]
     price: Price,
-}
-
-impl Fields for Size {
-    fn fields() -> Vec<AnyField<Self>> {
-        Vec::new()
-    }
-
-    fn differing(&self, _: &Self) -> Vec<FieldPath> {
-        Vec::new()
-    }
 }
 
 /// Numbers in the text of a file are of every form, and `serde` takes apart types that are put together in several ways.

@@ -9,8 +9,8 @@ use std::cmp::Ordering;
 /// A type that a field can have: read as a typed [`Value`], shown as text, written back from a value or
 /// from what a person typed.
 ///
-/// It is there for text, numbers, flags, dates (`jiff::civil::Date`), timestamps (`jiff::Timestamp` and, with feature
-/// `calendar`, `std::time::SystemTime`), decimals (`rust_decimal::Decimal`), and for `Option`, `Vec` and arrays of these. A type of another crate needs none of it:
+/// It is there for text, numbers, flags, dates (`jiff::civil::Date`), timestamps (`jiff::Timestamp`, `std::time::SystemTime`),
+/// decimals (`rust_decimal::Decimal`), and for `Option`, `Vec` and arrays of these. A type of another crate needs none of it:
 /// `#[item(text)]` and `#[item(through = Type)]` say how a field of such a type is read. For a type of your own write it:
 ///
 /// ```
