@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+use std::env::consts::EXE_SUFFIX;
 use std::path::Path;
 use std::process::Command;
 
@@ -10,7 +11,7 @@ use std::process::Command;
 fn says(name: &str) {
     let test = std::env::current_exe().unwrap();
     let folder = test.parent().and_then(Path::parent).unwrap();
-    let output = Command::new(folder.join("examples").join(name))
+    let output = Command::new(folder.join(format!("examples/{name}{EXE_SUFFIX}")))
         .output()
         .unwrap();
     assert!(output.status.success(), "{output:?}");

@@ -4,6 +4,7 @@
 
 use rusqlite::Connection;
 use std::collections::HashSet;
+use std::env::consts::EXE_SUFFIX;
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -19,7 +20,7 @@ const TIMES: usize = 200;
 fn writer() -> PathBuf {
     let test = std::env::current_exe().unwrap();
     let folder = test.parent().and_then(Path::parent).unwrap();
-    let program = folder.join("examples/shared_queue");
+    let program = folder.join(format!("examples/shared_queue{EXE_SUFFIX}"));
     assert!(
         program.exists(),
         "run `cargo test`, or `cargo build --examples` before"

@@ -3,6 +3,7 @@
 use crate::serving::{LONG, Server, id, piece, pieces};
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use std::env::consts::EXE_SUFFIX;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -299,7 +300,7 @@ fn an_optimistic_add_is_told_of_every_third_refusal() {
     );
     let test = std::env::current_exe().unwrap();
     let built = test.parent().and_then(Path::parent).unwrap();
-    let program = built.join("examples/optimistic_add");
+    let program = built.join(format!("examples/optimistic_add{EXE_SUFFIX}"));
     assert!(
         program.exists(),
         "run `cargo test --workspace`, which builds it"

@@ -1,10 +1,13 @@
 //! Files that get a new content as a whole.
 
+use super::lock::is_in_use;
 use super::write::WriteError;
 use crate::faults::{self, Writing};
 use std::fs::{self, File, Metadata, Permissions};
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
+use std::thread::sleep;
+use std::time::{Duration, Instant};
 use tempfile::{Builder, NamedTempFile, TempPath};
 
 /// Ends the names of files that are being written and are to replace another.
@@ -12,6 +15,9 @@ const NEW_SUFFIX: &str = ".usual-tide-new";
 
 /// Ends the names of former versions that are kept until the new one was read.
 const FORMER_SUFFIX: &str = ".usual-tide-former";
+
+/// How long a program that has a file open may keep it from being replaced.
+const PATIENCE: Duration = Duration::from_secs(1);
 
 /// Gives a file new content: all of it, or none when anything fails. Who reads it meanwhile sees the old content or
 /// the new.
@@ -47,8 +53,7 @@ pub fn replace_file(
         Prepared::Ready(new) => {
             let new = new.into_temp_path();
             faults::before("rename")?;
-            new.persist(&target).map_err(|error| error.error)?;
-            sync_folder(&target);
+            put_in_place(new, &target, PATIENCE).map_err(|(why, _)| why)?;
         }
         Prepared::OtherOwner(new) => {
             let mut from = new.reopen()?;
@@ -104,19 +109,28 @@ pub(super) fn prepare(
 }
 
 /// Puts a new content in a file's place and gives the path of what was there at that moment: on Linux and macOS in
-/// one step, so that nothing which another program puts there meanwhile is lost. When that fails, both are where
-/// they were.
-pub(super) fn exchange(new: TempPath, target: &Path) -> Result<TempPath, (io::Error, TempPath)> {
+/// one step, so that nothing which another program puts there meanwhile is lost. `None` where the file system cannot
+/// keep that. When it fails, both are where they were. `release` comes right before the file is replaced.
+pub(super) fn exchange(
+    new: TempPath,
+    target: &Path,
+    release: impl FnOnce(),
+) -> Result<Option<TempPath>, (io::Error, TempPath)> {
     if let Err(why) = faults::before("exchange") {
         return Err((why, new));
     }
     #[cfg(any(target_os = "linux", target_os = "android", target_vendor = "apple"))]
     {
         use rustix::fs::{CWD, RenameFlags, renameat_with};
-        match renameat_with(CWD, &*new, CWD, target, RenameFlags::EXCHANGE) {
+        let exchanged = match faults::before("swap") {
+            Ok(()) => renameat_with(CWD, &*new, CWD, target, RenameFlags::EXCHANGE),
+            Err(_) => Err(rustix::io::Errno::INVAL),
+        };
+        match exchanged {
             Ok(()) => {
+                release();
                 sync_folder(target);
-                return Ok(new);
+                return Ok(Some(new));
             }
             // Not every file system can.
             Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
@@ -126,24 +140,63 @@ pub(super) fn exchange(new: TempPath, target: &Path) -> Result<TempPath, (io::Er
     let former = Builder::new()
         .prefix(&hidden(target, ""))
         .suffix(NEW_SUFFIX)
-        .make_in(folder_of(target), |path| fs::hard_link(target, path));
+        .make_in(folder_of(target), |path| {
+            faults::before("link")?;
+            fs::hard_link(target, path)
+        });
     let former = match former {
-        Ok(former) => former,
-        Err(why) => return Err((why, new)),
-    };
-    match new.persist(target) {
-        Ok(()) => {
-            sync_folder(target);
-            Ok(former.into_temp_path())
+        Ok(former) => Some(former.into_temp_path()),
+        Err(why) if why.kind() == io::ErrorKind::NotFound => return Err((why, new)),
+        // Memory cards and some file servers know no second names.
+        Err(why) => {
+            tracing::debug!(%why, "the former version of the file is not kept");
+            None
         }
-        Err(failed) => Err((failed.error, failed.path)),
+    };
+    release();
+    put_in_place(new, target, Duration::ZERO)?;
+    Ok(former)
+}
+
+/// Gives a new content the name of a file. Where another program has that open and this is in the way, it may take so long
+/// to close it.
+fn put_in_place(
+    mut new: TempPath,
+    target: &Path,
+    patience: Duration,
+) -> Result<(), (io::Error, TempPath)> {
+    let begun = Instant::now();
+    while let Err((why, path)) = rename(new, target) {
+        if !is_in_use(&why) || begun.elapsed() >= patience {
+            return Err((why, path));
+        }
+        new = path;
+        sleep(Duration::from_millis(10));
+    }
+    sync_folder(target);
+    Ok(())
+}
+
+#[cfg(not(windows))]
+fn rename(new: TempPath, target: &Path) -> Result<(), (io::Error, TempPath)> {
+    new.persist(target)
+        .map_err(|failed| (failed.error, failed.path))
+}
+
+/// The same on Windows, where the library of temporary files replaces no file that somebody reads, and the standard one does, if
+/// the reader lets others remove it.
+#[cfg(windows)]
+fn rename(new: TempPath, target: &Path) -> Result<(), (io::Error, TempPath)> {
+    match fs::rename(&new, target) {
+        Ok(()) => Ok(()),
+        Err(why) => Err((why, new)),
     }
 }
 
 /// Puts back what another program had put in a file's place meanwhile. Where that cannot be, it is kept beside
 /// the file, and the error says where.
 pub(super) fn put_back(others: TempPath, target: &Path) -> io::Result<()> {
-    let (why, others) = match exchange(others, target) {
+    let (why, others) = match exchange(others, target, || ()) {
         Ok(_) => return Ok(()),
         Err(failed) => failed,
     };

@@ -4,10 +4,10 @@ use super::ReadError;
 use super::apply::{apply, apply_as_csv};
 use super::csv::CsvLayout;
 use super::format::FileFormat;
+use super::lock::{is_in_use, open_locked};
 use super::options::{FileContent, ReadOptions};
-
 use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare, put_back};
-use super::stamp::{ReadState, Stamp, ends_line, open_locked};
+use super::stamp::{ReadState, Stamp, ends_line};
 use super::stream::{looks_of, read_open_file};
 use super::write::{WriteError, write_as};
 use crate::faults;
@@ -16,7 +16,9 @@ use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::thread::sleep;
 use std::time::{Duration, Instant};
+use tempfile::TempPath;
 use usual_tide::Store;
 use usual_tide::record::{FieldName, Record};
 use usual_tide::writes::Write;
@@ -100,8 +102,19 @@ const SETTLED_AFTER: Duration = Duration::from_secs(2);
 /// The same where the last line has no end.
 const COMPLETE_AFTER: Duration = Duration::from_secs(10);
 
-/// How often a writing starts again because another program was faster.
+/// How often a writing starts again because another program was faster or has the file open.
 const MOST_TRIES: usize = 50;
+
+/// How long a program that has the file open is left alone before the next try.
+const PAUSE: Duration = Duration::from_millis(20);
+
+/// Why a writing starts again.
+enum Again {
+    /// Another program has changed the file meanwhile.
+    Changed,
+    /// Another program has it open, and this is in the way.
+    InUse(io::Error),
+}
 
 /// Which state of the file the source knows.
 #[derive(Clone, Default)]
@@ -250,6 +263,8 @@ impl FileSource {
         let now = former.file.metadata().map(|about| Stamp::from(&about));
         let same = now.is_ok_and(|now| now == former.seen.stamp)
             || ReadState::of(&mut former.file).is_ok_and(|now| now == former.seen);
+        // On Windows it would be removed only when it is closed.
+        drop(former.file);
         if same {
             // It may have been removed by hand.
             let _ = std::fs::remove_file(&path);
@@ -261,11 +276,11 @@ impl FileSource {
         );
     }
 
-    /// One attempt to carry out writes; nothing when another program has changed the file meanwhile.
+    /// One attempt to carry out writes.
     fn attempt(
         &mut self,
         writes: &[Arc<Write<Record>>],
-    ) -> Result<Option<Vec<Answer<Record>>>, SourceError> {
+    ) -> Result<Result<Vec<Answer<Record>>, Again>, SourceError> {
         let path = behind_links(&self.path).map_err(|why| self.unreachable(why))?;
         let file = open_locked(&path, true, LOCK_PATIENCE);
         let mut file = file.map_err(|why| self.unreachable(why))?;
@@ -276,12 +291,12 @@ impl FileSource {
                  keep the items in a SQLite database",
                 seen.stamp.bytes, self.most_bytes
             ));
-            return Ok(Some(vec![refused; writes.len()]));
+            return Ok(Ok(vec![refused; writes.len()]));
         }
         let about = file.metadata().map_err(|why| self.unreachable(why))?;
         if about.permissions().readonly() {
             let refused = Answer::refused("the permissions of the file forbid writing to it");
-            return Ok(Some(vec![refused; writes.len()]));
+            return Ok(Ok(vec![refused; writes.len()]));
         }
         let again = file.try_clone().map_err(|why| self.unreachable(why))?;
         let before = self.known.lock().clone();
@@ -300,19 +315,19 @@ impl FileSource {
             })
             .collect();
         if done.iter().any(|(_, changed)| *changed)
-            && !self.replace(&path, file, seen, &items, &layout)?
+            && let Err(again) = self.replace(&path, file, seen, &items, &layout)?
         {
-            return Ok(None);
+            return Ok(Err(again));
         }
         // The link is to have what others wrote, too, and a new column of the other items.
         let others_changed = !was_known || layout.names().len() > columns;
         if let Some(news) = self.news.as_ref().filter(|_| others_changed) {
             news.stale();
         }
-        Ok(Some(done.into_iter().map(|(answer, _)| answer).collect()))
+        Ok(Ok(done.into_iter().map(|(answer, _)| answer).collect()))
     }
 
-    /// Puts items in the place of what was seen; `false` when that is not there any more.
+    /// Puts items in the place of what was seen.
     fn replace(
         &mut self,
         path: &Path,
@@ -320,7 +335,7 @@ impl FileSource {
         seen: ReadState,
         items: &Store<Record>,
         layout: &CsvLayout,
-    ) -> Result<bool, SourceError> {
+    ) -> Result<Result<(), Again>, SourceError> {
         let failed = |why: WriteError| SourceError::unreachable(path.display().to_string(), why);
         let format = self.options.format.unwrap_or(FileFormat::Json);
         let about = file.metadata().map_err(|why| self.unreachable(why))?;
@@ -342,31 +357,54 @@ impl FileSource {
             Ok(Stamp::of(path)? == seen.stamp && ReadState::of(file)? == seen)
         };
         if !is_there(&mut file).map_err(|why| self.unreachable(why))? {
-            return Ok(false);
+            return Ok(Err(Again::Changed));
         }
-        let former = exchange(new, path).map_err(|(why, _)| self.unreachable(why))?;
-        // What lay there at that very moment must be what was seen.
-        let as_seen = Stamp::of(&former).is_ok_and(|now| now == seen.stamp);
-        if !as_seen {
-            put_back(former, path).map_err(|why| self.unreachable(why))?;
-            return Ok(false);
-        }
-        let kept = faults::before("keep").and_then(|()| {
-            former
-                .persist(former_path(path))
-                .map_err(|failed| failed.error)
-        });
-        if let Err(why) = kept {
-            tracing::warn!(%why, "the former version of the file is not kept");
-        }
-        // Who waits for the lock of what was replaced finds that it is not the file any more.
-        let _ = file.unlock();
+        let mut held = Some(file);
+        // On Windows a file that is open cannot be replaced.
+        let release = || held = held.take().filter(|_| !cfg!(windows));
+        let former = match exchange(new, path, release) {
+            Ok(former) => former,
+            Err((why, _)) if is_in_use(&why) => return Ok(Err(Again::InUse(why))),
+            Err((why, _)) => return Err(self.unreachable(why)),
+        };
+        self.former = match former {
+            Some(former) => {
+                // What lay there at that very moment must be what was seen.
+                let as_seen = Stamp::of(&former).is_ok_and(|now| now == seen.stamp);
+                if !as_seen {
+                    put_back(former, path).map_err(|why| self.unreachable(why))?;
+                    return Ok(Err(Again::Changed));
+                }
+                keep_former(former, path, held, seen)
+            }
+            None => None,
+        };
         self.known.set(Some(stamp.clone()));
         let ends_line = true;
         self.last = Some(Last { stamp, ends_line });
-        self.former = Some(ReplacedFile { file, seen });
-        Ok(true)
+        Ok(Ok(()))
     }
+}
+
+/// Keeps what a writing has replaced until the file is read again.
+fn keep_former(
+    former: TempPath,
+    path: &Path,
+    held: Option<File>,
+    seen: ReadState,
+) -> Option<ReplacedFile> {
+    let opened = held.map_or_else(|| File::open(&former), Ok);
+    let kept = faults::before("keep").and_then(|()| {
+        let kept = former.persist(former_path(path));
+        kept.map_err(|failed| failed.error)
+    });
+    if let Err(why) = kept {
+        tracing::warn!(%why, "the former version of the file is not kept");
+    }
+    let file = opened.ok()?;
+    // Who waits for the lock of what was replaced finds that it is not the file any more.
+    let _ = file.unlock();
+    Some(ReplacedFile { file, seen })
 }
 
 impl Source<Record> for FileSource {
@@ -399,16 +437,30 @@ impl Source<Record> for FileSource {
         answers: &mut Vec<Answer<Record>>,
     ) -> Result<(), SourceError> {
         // It is read again for each writing, so that nothing but the app's store holds the items meanwhile.
+        let mut in_use = None;
         for _ in 0..MOST_TRIES {
             self.check_former();
-            if let Some(done) = self.attempt(writes)? {
-                answers.extend(done);
-                return Ok(());
+            in_use = match self.attempt(writes)? {
+                Ok(done) => {
+                    answers.extend(done);
+                    return Ok(());
+                }
+                Err(Again::Changed) => None,
+                Err(Again::InUse(why)) => Some(why),
+            };
+            match &in_use {
+                Some(why) => {
+                    tracing::debug!(file = %self.name(), %why, "another program has it open");
+                    sleep(PAUSE);
+                }
+                None => tracing::debug!(file = %self.name(), "another program was faster"),
             }
-            tracing::debug!(file = %self.name(), "another program was faster");
         }
-        let why = "other programs change the file all the time";
-        Err(SourceError::unreachable(self.name(), why))
+        let why = match in_use {
+            Some(why) => why,
+            None => io::Error::other("other programs change the file all the time"),
+        };
+        Err(self.unreachable(why))
     }
 
     fn watch(&mut self, news: ChangeSender<Record>) {

@@ -5,7 +5,7 @@ use std::fs::{File, Metadata};
 use std::hash::{DefaultHasher, Hasher};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
-use std::time::{Duration, Instant, SystemTime};
+use std::time::SystemTime;
 
 /// One state of a file, as the file system reports it.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -87,33 +87,4 @@ pub(super) fn ends_line(file: &mut File) -> io::Result<bool> {
     file.read_exact(&mut last)?;
     file.rewind()?;
     Ok(last == *b"\n")
-}
-
-/// Opens a file and waits until no other program that takes locks writes to it; `alone` where this one is
-/// going to.
-pub(super) fn open_locked(path: &Path, alone: bool, most: Duration) -> io::Result<File> {
-    let begun = Instant::now();
-    loop {
-        faults::before("open")?;
-        let file = File::open(path)?;
-        let locked = match alone {
-            true => file.try_lock(),
-            false => file.try_lock_shared(),
-        };
-        match locked {
-            // The one that was locked may have been replaced in the meantime.
-            Ok(()) if Stamp::from(&file.metadata()?).file == Stamp::of(path)?.file => {
-                return Ok(file);
-            }
-            Ok(()) => {}
-            Err(std::fs::TryLockError::WouldBlock) => {}
-            // Not every file system has locks.
-            Err(std::fs::TryLockError::Error(_)) => return Ok(file),
-        }
-        if begun.elapsed() > most {
-            let why = "another program holds a lock on the file";
-            return Err(io::Error::new(io::ErrorKind::WouldBlock, why));
-        }
-        std::thread::sleep(Duration::from_millis(10));
-    }
 }

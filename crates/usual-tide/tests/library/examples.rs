@@ -1,5 +1,6 @@
 //! The examples run and say what they are meant to say.
 
+use std::env::consts::EXE_SUFFIX;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -7,7 +8,7 @@ use std::process::Command;
 fn built(name: &str) -> PathBuf {
     let test = std::env::current_exe().unwrap();
     let folder = test.parent().and_then(Path::parent).unwrap();
-    folder.join("examples").join(name)
+    folder.join(format!("examples/{name}{EXE_SUFFIX}"))
 }
 
 fn sources() -> Vec<PathBuf> {
