@@ -43,6 +43,7 @@ enum ScreenEvent {
     /// The terminal cannot be read any more.
     Gone(std::io::Error),
     /// The system asks the program to end.
+    #[cfg_attr(not(unix), expect(dead_code, reason = "others send no signals"))]
     Stop,
     /// The store's thread has ended by itself.
     StoreGone,

@@ -13,7 +13,8 @@ pub(crate) use query::{QueryContext, QueryTexts, columns, query};
 use crate::args::ItemOptions;
 use crate::error::CommandError;
 use std::fs::File;
-use std::io::Read;
+use std::io::{self, Read};
+use std::path::Path;
 use usual_tide::record::{FieldName, Record};
 use usual_tide_sources::files::ReadError;
 
@@ -43,7 +44,15 @@ pub(crate) fn read_first(
 fn open(file: &str) -> Result<Box<dyn Read>, ReadError> {
     Ok(match file {
         "-" => Box::new(std::io::stdin().lock()),
-        file => Box::new(File::open(file)?),
+        file => Box::new(open_file(file)?),
+    })
+}
+
+/// Windows says of a folder that access to it is denied.
+fn open_file(file: &str) -> io::Result<File> {
+    File::open(file).map_err(|why| match Path::new(file).is_dir() {
+        true => io::Error::new(io::ErrorKind::IsADirectory, "it is a directory"),
+        false => why,
     })
 }
 

@@ -39,7 +39,7 @@ fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<R
         bar.at(done, total);
         true
     };
-    let from = std::fs::File::open(file)?;
+    let from = super::open_file(file)?;
     let content = files::read_open_file(from, options, key, &mut told);
     bar.finish();
     Ok(content?.items)

@@ -2,7 +2,6 @@
 
 use crate::support::{command, demo, run, run_with, stderr, stdout, write};
 use serde_json::{Value, json};
-use std::fs;
 use std::path::{Path, PathBuf};
 use unicode_width::UnicodeWidthStr;
 
@@ -40,13 +39,16 @@ impl Folder {
     }
 }
 
+#[cfg(unix)]
 fn is_written(path: &Path) -> bool {
+    use std::fs;
     fs::read_to_string(path).unwrap().contains("\"Vase\"")
 }
 
 #[cfg(unix)]
 #[test]
 fn files_of_all_kinds_are_written_as_what_they_are() {
+    use std::fs;
     use std::os::unix::fs::{MetadataExt, PermissionsExt, chown, symlink};
     let folder = Folder::new();
     // A pipe is written into.

@@ -98,6 +98,9 @@ fn completions_name_every_command() {
             assert!(script.contains(name), "{shell}: {name}");
         }
     }
+    if cfg!(windows) {
+        return;
+    }
     // A shell takes it.
     let mut bash = Command::new("bash")
         .arg("-n")

@@ -122,9 +122,12 @@ pub(super) fn exchange(
     #[cfg(any(target_os = "linux", target_os = "android", target_vendor = "apple"))]
     {
         use rustix::fs::{CWD, RenameFlags, renameat_with};
+        use rustix::io::Errno;
+        /// What file systems answer that cannot do it.
+        const CANNOT: [Errno; 4] = [Errno::INVAL, Errno::NOSYS, Errno::NOTSUP, Errno::OPNOTSUPP];
         let exchanged = match faults::before("swap") {
             Ok(()) => renameat_with(CWD, &*new, CWD, target, RenameFlags::EXCHANGE),
-            Err(_) => Err(rustix::io::Errno::INVAL),
+            Err(_) => Err(Errno::NOTSUP),
         };
         match exchanged {
             Ok(()) => {
@@ -132,9 +135,8 @@ pub(super) fn exchange(
                 sync_folder(target);
                 return Ok(Some(new));
             }
-            // Not every file system can.
-            Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {}
-            Err(why) => return Err((why.into(), new)),
+            Err(why) if !CANNOT.contains(&why) => return Err((why.into(), new)),
+            Err(_) => {}
         }
     }
     let former = Builder::new()

@@ -80,8 +80,8 @@ fn streams_and_slow_bodies_keep_nobody_else_from_being_answered() {
     drop(streams);
 }
 
-#[cfg(unix)]
 #[test]
+#[cfg_attr(windows, ignore = "it is told to end by a signal")]
 fn a_server_ends_when_it_is_told_to_whatever_is_connected() {
     let folder = tempfile::tempdir().unwrap();
     let options = ["--connections", "2", "--log", "off"];
@@ -339,8 +339,20 @@ fn reading_does_not_wait_for_a_database_that_is_locked() {
         database.execute_batch("COMMIT").unwrap();
         assert_eq!(status(&writing.join().unwrap()), "200");
     });
-    // Another database in its place is followed.
+}
+
+#[test]
+#[cfg_attr(windows, ignore = "a database that is open cannot be replaced")]
+fn another_database_in_its_place_is_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("studio.db");
+    let database = rusqlite::Connection::open(&path).unwrap();
+    let sql = "PRAGMA journal_mode = WAL; CREATE TABLE p (id INTEGER PRIMARY KEY, n INTEGER); INSERT INTO p VALUES (1, 1);";
+    database.execute_batch(sql).unwrap();
     drop(database);
+    let source = format!("sqlite:{}?table=p", path.display());
+    let server = Server::start(&source, &["--log", "off"]);
+    assert_eq!(server.items().len(), 1);
     let other = folder.path().join("other.db");
     let database = rusqlite::Connection::open(&other).unwrap();
     database.execute_batch("CREATE TABLE p (id INTEGER PRIMARY KEY, n INTEGER); INSERT INTO p VALUES (7, 7), (8, 8);").unwrap();
