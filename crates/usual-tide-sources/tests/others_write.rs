@@ -367,6 +367,20 @@ fn the_lock_of_a_replaced_file_is_given_back_at_once() {
     assert!(fs::read_to_string(&path).unwrap().contains("\"n\":2"));
 }
 
+/// How often a link has become ready from now on.
+fn count_loads(link: &Link<Record>) -> Arc<AtomicUsize> {
+    let loads = Arc::new(AtomicUsize::new(0));
+    let seen = Arc::clone(&loads);
+    let mut was_ready = false;
+    link.on_state(move |state| {
+        if state.is_ready() && !was_ready {
+            seen.fetch_add(1, Ordering::Relaxed);
+        }
+        was_ready = state.is_ready();
+    });
+    loads
+}
+
 /// A file that takes longer to read than the next look at it is away was read twice.
 #[test]
 fn a_large_file_is_loaded_once() {
@@ -380,17 +394,29 @@ fn a_large_file_is_loaded_once() {
         .poll_every(Duration::from_millis(1));
     let store = SharedStore::new(Store::new());
     let link = Link::start(store, source).unwrap();
-    let loads = Arc::new(AtomicUsize::new(0));
-    let seen = Arc::clone(&loads);
-    let mut was_ready = false;
-    link.on_state(move |state| {
-        if state.is_ready() && !was_ready {
-            seen.fetch_add(1, Ordering::Relaxed);
-        }
-        was_ready = state.is_ready();
-    });
+    let loads = count_loads(&link);
     link.wait_until_ready(LONG).unwrap();
     std::thread::sleep(Duration::from_millis(300));
     assert!(link.state().is_ready());
     assert_eq!(loads.load(Ordering::Relaxed), 1);
+}
+
+#[test]
+fn what_this_program_writes_is_not_loaded_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.ndjson");
+    let lines: String = (0..2_000).map(|id| format!("{{\"id\":{id}}}\n")).collect();
+    fs::write(&path, lines).unwrap();
+    let source = FileSource::new(&path, &id()).poll_every(Duration::from_millis(1));
+    let store = SharedStore::new(Store::new());
+    let link = Link::start(store.clone(), source).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let loads = count_loads(&link);
+    for number in 0..100 {
+        set(&store, 1, "n", json!(number));
+        link.flush(LONG).unwrap();
+    }
+    thread::sleep(Duration::from_millis(100));
+    assert!(link.state().is_ready());
+    assert!(loads.load(Ordering::Relaxed) <= 1);
 }

@@ -70,7 +70,7 @@ pub struct FileSource {
     most_bytes: u64,
     news: Option<ChangeSender<Record>>,
     /// The file that this was read from, or written to.
-    known: Known,
+    known: SharedKnown,
     /// How the file was when it was read or written last.
     last: Option<Last>,
     /// A state of the file in which another program seems to be writing it, and since when it is in it.
@@ -116,21 +116,26 @@ enum Again {
     InUse(io::Error),
 }
 
-/// Which state of the file the source knows.
-#[derive(Clone, Default)]
-struct Known(Arc<Mutex<Option<Stamp>>>);
+/// Which state of the file the source knows, as the thread sees it that looks for others.
+#[derive(Clone, PartialEq, Default)]
+enum Known {
+    /// None yet: it is about to be read, or this writes it.
+    #[default]
+    Pending,
+    Nothing,
+    State(Stamp),
+}
 
-impl Known {
-    fn lock(&self) -> MutexGuard<'_, Option<Stamp>> {
+#[derive(Clone, Default)]
+struct SharedKnown(Arc<Mutex<Known>>);
+
+impl SharedKnown {
+    fn lock(&self) -> MutexGuard<'_, Known> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn set(&self, stamp: Option<Stamp>) {
-        *self.lock() = stamp;
-    }
-
-    fn is(&self, stamp: &Stamp) -> bool {
-        self.lock().as_ref() == Some(stamp)
+    fn set(&self, known: Known) {
+        *self.lock() = known;
     }
 }
 
@@ -146,7 +151,7 @@ impl FileSource {
             poll: Duration::from_millis(250),
             most_bytes: 16 << 20,
             news: None,
-            known: Known::default(),
+            known: SharedKnown::default(),
             last: None,
             unsettled: None,
             former: None,
@@ -206,10 +211,10 @@ impl FileSource {
             None => true,
         };
         // From the beginning on, so that this version is not taken for another while it is read.
-        self.known.set(Some(stamp.clone()));
+        self.known.set(Known::State(stamp.clone()));
         let content = read_open_file(file, &self.options, &self.key, &mut progress);
         let content = content.map_err(|why| {
-            self.known.set(None);
+            self.known.set(Known::Nothing);
             match why {
                 ReadError::Stopped => SourceError::Closing,
                 ReadError::Io(why) => self.unreachable(why),
@@ -276,6 +281,30 @@ impl FileSource {
         );
     }
 
+    fn load_all(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
+        let is_first = self.last.is_none();
+        if is_first {
+            clean_up(&self.path);
+        }
+        let file = open_locked(&self.path, false, LOCK_PATIENCE);
+        let file = file.map_err(|why| self.unreachable(why))?;
+        let content = self.read(file, Some(loading))?;
+        self.check_former();
+        if is_first {
+            // What a run that was killed has kept: the file itself can be read.
+            let _ = std::fs::remove_file(former_path(&self.path));
+        }
+        Ok(Loaded::all(content.items))
+    }
+
+    /// After reading or writing, however it ended: what failed on the way leaves nothing that is known.
+    fn end_pending(&self) {
+        let mut known = self.known.lock();
+        if *known == Known::Pending {
+            *known = Known::Nothing;
+        }
+    }
+
     /// One attempt to carry out writes.
     fn attempt(
         &mut self,
@@ -302,7 +331,7 @@ impl FileSource {
         let before = self.known.lock().clone();
         let FileContent { items, mut layout } = self.read(again, None)?;
         // Not a state of the file that was looked at earlier: another program may have been quick.
-        let was_known = before.is_some() && before == *self.known.lock();
+        let was_known = before == *self.known.lock();
         let items = Store::load(items);
         let mut items = items.map_err(|why| SourceError::unusable(self.name(), why))?;
         let columns = layout.names().len();
@@ -340,8 +369,7 @@ impl FileSource {
         let format = self.options.format.unwrap_or(FileFormat::Json);
         let about = file.metadata().map_err(|why| self.unreachable(why))?;
         let members = items.items().map(|item| item.members());
-        // When anything fails from here on, nobody knows what is in the file.
-        self.known.set(None);
+        self.known.set(Known::Pending);
         let new = prepare(path, Some(&about), |out| {
             write_as(out, format, layout, members)
         });
@@ -379,7 +407,7 @@ impl FileSource {
             }
             None => None,
         };
-        self.known.set(Some(stamp.clone()));
+        self.known.set(Known::State(stamp.clone()));
         let ends_line = true;
         self.last = Some(Last { stamp, ends_line });
         Ok(Ok(()))
@@ -409,19 +437,9 @@ fn keep_former(
 
 impl Source<Record> for FileSource {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
-        let is_first = self.last.is_none();
-        if is_first {
-            clean_up(&self.path);
-        }
-        let file = open_locked(&self.path, false, LOCK_PATIENCE);
-        let file = file.map_err(|why| self.unreachable(why))?;
-        let content = self.read(file, Some(loading))?;
-        self.check_former();
-        if is_first {
-            // What a run that was killed has kept: the file itself can be read.
-            let _ = std::fs::remove_file(former_path(&self.path));
-        }
-        Ok(Loaded::all(content.items))
+        let loaded = self.load_all(loading);
+        self.end_pending();
+        loaded
     }
 
     fn write(&mut self, write: &Write<Record>) -> Result<Answer<Record>, SourceError> {
@@ -440,7 +458,9 @@ impl Source<Record> for FileSource {
         let mut in_use = None;
         for _ in 0..MOST_TRIES {
             self.check_former();
-            in_use = match self.attempt(writes)? {
+            let attempt = self.attempt(writes);
+            self.end_pending();
+            in_use = match attempt? {
                 Ok(done) => {
                     answers.extend(done);
                     return Ok(());
@@ -475,12 +495,18 @@ impl Source<Record> for FileSource {
     }
 }
 
-fn watch(path: &Path, known: &Known, poll: Duration, news: &ChangeSender<Record>) {
+fn watch(path: &Path, known: &SharedKnown, poll: Duration, news: &ChangeSender<Record>) {
     // A file that is gone has changed, too.
     let mut progress: Option<Option<Stamp>> = None;
     while !news.wait_until_closed(poll) {
-        let stamp = Stamp::of(path).ok();
-        let is_known = stamp.as_ref().is_some_and(|stamp| known.is(stamp));
+        // This program's own writing begins before the look at the file, or after it.
+        let known = known.lock();
+        let stamp = match *known {
+            Known::Pending => continue,
+            Known::Nothing | Known::State(_) => Stamp::of(path).ok(),
+        };
+        let is_known = matches!((&*known, &stamp), (Known::State(one), Some(two)) if one == two);
+        drop(known);
         if is_known {
             progress = None;
         } else if progress.as_ref() != Some(&stamp) {
