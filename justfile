@@ -36,6 +36,10 @@ file-costs:
 packages:
     tools/packages.sh
 
+# Whether it builds for other systems, and its tests pass there.
+platforms:
+    tools/platforms.sh --tests
+
 # Which small changes to the heart of the library no test notices.
 mutants sample="320":
     tools/mutants.py --sample {{sample}}
