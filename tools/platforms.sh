@@ -51,7 +51,9 @@ fi
 [ "${1:-}" = --tests ] || exit 0
 
 if has $bits32; then
-  cargo test --package usual-tide --all-features --target $bits32 --lib --tests --examples
+  # Tests run the examples.
+  cargo build --package usual-tide --all-features --target $bits32 --examples
+  cargo test --package usual-tide --all-features --target $bits32 --lib --tests
 fi
 if has $windows && has_command wine "the tests on Windows"; then
   export WINEPREFIX="$CARGO_TARGET_DIR/wine" WINEDEBUG=-all
@@ -66,7 +68,8 @@ __declspec(dllexport) BOOL WINAPI ProcessPrng(PBYTE bytes, SIZE_T count) { retur
 C
   fi
   export CARGO_TARGET_X86_64_PC_WINDOWS_GNU_RUNNER=wine
-  cargo test --package usual-tide-sources --all-features --target $windows --lib --tests --examples
+  cargo build --package usual-tide-sources --all-features --target $windows --examples
+  cargo test --package usual-tide-sources --all-features --target $windows --lib --tests
   # There is no browser, and no terminal.
   cargo test --package usual-tide-cli --all-features --target $windows --test command -- --skip page:: --skip web::
 fi

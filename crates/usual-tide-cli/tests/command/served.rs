@@ -13,7 +13,7 @@ use usual_tide::writes::WriteState;
 use usual_tide::{Item, Place, SharedStore, Store};
 use usual_tide_sources::files::read_file;
 use usual_tide_sources::http::{HttpOptions, HttpSource};
-use usual_tide_sources::link::{Link, LinkOptions, Retry};
+use usual_tide_sources::link::{Link, LinkOptions, LinkState, Retry};
 
 type Shared = SharedStore<Record>;
 
@@ -287,6 +287,71 @@ fn watch_tells_each_change_and_when_the_server_is_away() {
     let line: Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
     assert_eq!(line["removed"], json!([{"at": 0, "key": "P-0"}]));
     assert!(watching.wait().unwrap().success());
+}
+
+#[test]
+fn a_server_that_is_away_is_told_without_a_write_and_followed_when_it_is_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let source = path.to_str().unwrap();
+    let server = Server::start(source, &[]);
+    let (address, port) = (server.address(), server.port.to_string());
+    // Without what the link finds out the stream would be opened again in half an hour.
+    let seldom = Retry {
+        first: Duration::from_secs(3600),
+        most: Duration::from_secs(3600),
+    };
+    let quick = Retry {
+        first: Duration::from_millis(2),
+        most: Duration::from_millis(20),
+    };
+    let options = HttpOptions::default().retry(seldom);
+    let store = SharedStore::new(Store::new());
+    let link = Link::start_with(
+        store.clone(),
+        HttpSource::with(&*address, &id(), options),
+        LinkOptions::default().retry(quick),
+    );
+    let link = link.unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    let edit_by_another = |server: &Server, title: &str| {
+        let body = json!({"title": title}).to_string();
+        let answer = server.ask("PATCH", "/items/P-1", "", &body);
+        assert!(answer.starts_with("HTTP/1.1 200"), "{answer}");
+        wait_for(|| shown(&store)[1]["title"] == title);
+    };
+    edit_by_another(&server, "Mug");
+    std::thread::sleep(Duration::from_millis(1100));
+    drop(server);
+    wait_for(|| matches!(link.state(), LinkState::Failed { .. }));
+    let server = Server::start_at(source, &port, &[]);
+    wait_for(|| link.state().is_ready());
+    edit_by_another(&server, "Deep bowl");
+}
+
+#[test]
+fn as_many_pages_as_were_loaded_are_loaded_anew() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("pieces.json");
+    pieces(&path);
+    let server = Server::start(path.to_str().unwrap(), &[]);
+    let options = HttpOptions::default().page(2);
+    let store = SharedStore::new(Store::new());
+    let source = HttpSource::with(&server.address(), &id(), options);
+    let link = Link::start(store.clone(), source).unwrap();
+    link.wait_until_ready(LONG).unwrap();
+    link.load_more();
+    wait_for(|| shown(&store).len() == 4);
+    let gone = server.ask("DELETE", "/items/P-0", "", "");
+    assert!(gone.starts_with("HTTP/1.1 204"), "{gone}");
+    wait_for(|| shown(&store).len() == 3);
+    link.refresh();
+    // The pages begin one item later now.
+    wait_for(|| shown(&store) == server.items()[..4]);
+    assert!(matches!(link.state(), LinkState::Ready { more: true }));
+    link.load_more();
+    wait_for(|| shown(&store) == server.items());
 }
 
 #[test]

@@ -29,7 +29,7 @@ pub struct HttpOptions {
     /// The largest answer that is read, in bytes.
     pub most_bytes: u64,
     /// How many items are loaded at once, more when the app asks for them; all when it is not given, whatever
-    /// pages the server answers in.
+    /// pages the server answers in. When they are loaded anew, as many pages are as before.
     pub page: Option<usize>,
     /// The most pages of which all items are loaded; more are an error that says so.
     pub most_pages: usize,

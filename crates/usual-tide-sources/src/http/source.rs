@@ -33,6 +33,8 @@ pub struct HttpSource {
     etags: HashMap<RecordKey, String>,
     versions: Arc<Versions>,
     next_page: Option<String>,
+    /// How many were loaded, where the app asks for one after the other.
+    pages: usize,
     /// Bytes of the pages of the load under way.
     loaded_bytes: u64,
     /// Writes without a ticket so far.
@@ -60,6 +62,7 @@ impl HttpSource {
             etags: HashMap::new(),
             versions: Arc::default(),
             next_page: None,
+            pages: 1,
             loaded_bytes: 0,
             unnamed: 0,
             news: None,
@@ -106,18 +109,24 @@ impl HttpSource {
         Ok((loaded, response.id))
     }
 
-    /// The other pages, where the server answers in pages that were not asked for.
+    /// The other pages: all, where the server answers in pages that were not asked for, else as many as were loaded before.
     fn load_rest(
         &mut self,
         loaded: &mut Loaded<Record>,
         loading: &mut Loading<'_>,
     ) -> Result<(), SourceError> {
+        let wanted = self
+            .options
+            .page
+            .map(|_| self.pages.min(self.options.most_pages));
         let mut pages = 1;
         let mut known: HashSet<RecordKey> = HashSet::new();
         if loaded.more {
             known.extend(loaded.items.iter().map(|item| item.key().clone()));
         }
-        while let Some(url) = self.next_page.take() {
+        while wanted.is_none_or(|wanted| pages < wanted)
+            && let Some(url) = self.next_page.take()
+        {
             pages += 1;
             if pages > self.options.most_pages {
                 let most = self.options.most_pages;
@@ -141,7 +150,7 @@ impl HttpSource {
                 return Err(self.unusable("a page brings no new item and names another page"));
             }
         }
-        loaded.more = false;
+        loaded.more = self.next_page.is_some();
         Ok(())
     }
 
@@ -316,9 +325,7 @@ impl Source<Record> for HttpSource {
         };
         self.loaded_bytes = 0;
         let (mut loaded, id) = self.page(&url, loading)?;
-        if self.options.page.is_none() {
-            self.load_rest(&mut loaded, loading)?;
-        }
+        self.load_rest(&mut loaded, loading)?;
         // The versions of items are asked for when they are needed.
         self.etags.clear();
         if let Some(id) = id {
@@ -329,7 +336,11 @@ impl Source<Record> for HttpSource {
 
     fn load_more(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
         match self.next_page.clone() {
-            Some(url) => Ok(self.page(&url, loading)?.0),
+            Some(url) => {
+                let loaded = self.page(&url, loading)?.0;
+                self.pages += 1;
+                Ok(loaded)
+            }
             None => Ok(Loaded::all(Vec::new())),
         }
     }

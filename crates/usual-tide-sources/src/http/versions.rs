@@ -17,6 +17,8 @@ pub(super) struct Versions {
 struct ReadState {
     lives: Vec<String>,
     last_id: Option<String>,
+    /// How often that was set.
+    ids: u64,
 }
 
 impl Versions {
@@ -48,7 +50,21 @@ impl Versions {
     }
 
     pub(super) fn set_last_id(&self, id: &str) {
-        self.lock().last_id = Some(id.to_owned());
+        let mut seen = self.lock();
+        seen.last_id = Some(id.to_owned());
+        seen.ids += 1;
         self.has_id.notify_all();
+    }
+
+    /// How often an id was set.
+    pub(super) fn ids(&self) -> u64 {
+        self.lock().ids
+    }
+
+    /// Waits so long, or until an id was set more often than so.
+    pub(super) fn wait_for_another_id(&self, ids: u64, most: Duration) {
+        let none_yet = |seen: &mut ReadState| seen.ids == ids;
+        let waited = self.has_id.wait_timeout_while(self.lock(), most, none_yet);
+        drop(waited);
     }
 }

@@ -120,7 +120,7 @@ impl<T: Item> Link<T> {
         self.control.listen(Box::new(listener));
     }
 
-    /// Loads all items again, at once: pull to refresh.
+    /// Loads all items again, at once, or as many pages of them as were loaded: pull to refresh.
     pub fn refresh(&self) {
         self.send(Command::Refresh);
     }
