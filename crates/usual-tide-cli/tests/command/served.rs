@@ -310,7 +310,7 @@ fn a_server_that_is_away_is_told_without_a_write_and_followed_when_it_is_back() 
     let store = SharedStore::new(Store::new());
     let link = Link::start_with(
         store.clone(),
-        HttpSource::with(&*address, &id(), options),
+        HttpSource::with(&address, &id(), options),
         LinkOptions::default().retry(quick),
     );
     let link = link.unwrap();
