@@ -28,6 +28,7 @@ pub(super) struct Client {
     base: String,
     most_bytes: u64,
     headers: Vec<(String, String)>,
+    timeout: Duration,
 }
 
 /// An answer whose body is read.
@@ -61,6 +62,7 @@ impl Client {
             base: base.trim_end_matches('/').to_owned(),
             most_bytes: options.most_bytes,
             headers: options.headers.clone(),
+            timeout: options.timeout,
         }
     }
 
@@ -154,6 +156,8 @@ impl Client {
             .header("Last-Event-ID", last_id)
             .config()
             .timeout_global(Some(most))
+            .timeout_connect(Some(self.timeout))
+            .timeout_recv_response(Some(self.timeout))
             .http_status_as_error(true)
             .build()
             .call()

@@ -49,8 +49,10 @@ impl Listener {
                         tracing::info!(%error, "the stream of events has ended");
                     }
                     ids = self.versions.ids();
+                    failures = failures_after(failures, begun.elapsed(), events);
                 }
                 Err(why) => {
+                    failures += 1;
                     tracing::info!(error = %why, "there is no stream of events");
                     // The link finds out whether the server is away, and tells it; once.
                     if !std::mem::replace(&mut is_away, true) {
@@ -58,7 +60,6 @@ impl Listener {
                     }
                 }
             }
-            failures = failures_after(failures, begun.elapsed(), events);
             if failures > 0 {
                 self.pause(self.retry.wait(failures), ids);
             }
