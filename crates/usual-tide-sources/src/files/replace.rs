@@ -124,7 +124,14 @@ pub(super) fn exchange(
         use rustix::fs::{CWD, RenameFlags, renameat_with};
         use rustix::io::Errno;
         /// What file systems answer that cannot do it.
-        const CANNOT: [Errno; 4] = [Errno::INVAL, Errno::NOSYS, Errno::NOTSUP, Errno::OPNOTSUPP];
+        const CANNOT: [Errno; 5] = [
+            Errno::INVAL,
+            Errno::NOSYS,
+            Errno::NOTSUP,
+            Errno::OPNOTSUPP,
+            // So do sandboxes.
+            Errno::PERM,
+        ];
         let exchanged = match faults::before("swap") {
             Ok(()) => renameat_with(CWD, &*new, CWD, target, RenameFlags::EXCHANGE),
             Err(_) => Err(Errno::NOTSUP),
