@@ -55,7 +55,7 @@ if has $bits32; then
   cargo build --package usual-tide --all-features --target $bits32 --examples
   cargo test --package usual-tide --all-features --target $bits32 --lib --tests
 fi
-if has $windows && has_command wine "the tests on Windows"; then
+if has $windows && has_command x86_64-w64-mingw32-gcc "Windows" && has_command wine "the tests on Windows"; then
   export WINEPREFIX="$CARGO_TARGET_DIR/wine" WINEDEBUG=-all
   wine wineboot --init > /dev/null 2>&1
   # Old versions of Wine lack one library that every program in Rust asks for random numbers.

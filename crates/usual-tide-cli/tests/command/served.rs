@@ -17,15 +17,16 @@ use usual_tide_sources::link::{Link, LinkOptions, LinkState, Retry};
 
 type Shared = SharedStore<Record>;
 
+const QUICK: Retry = Retry {
+    first: Duration::from_millis(2),
+    most: Duration::from_millis(20),
+};
+
 fn app(address: &str) -> (Shared, Link<Record>) {
-    let quick = Retry {
-        first: Duration::from_millis(2),
-        most: Duration::from_millis(20),
-    };
-    let source = HttpSource::with(address, &id(), HttpOptions::default().retry(quick));
+    let source = HttpSource::with(address, &id(), HttpOptions::default().retry(QUICK));
     let store = SharedStore::new(Store::new());
     let options = LinkOptions::default()
-        .retry(quick)
+        .retry(QUICK)
         .patience(Duration::from_millis(300));
     let link = Link::start_with(store.clone(), source, options).unwrap();
     link.wait_until_ready(LONG).unwrap();
@@ -302,16 +303,12 @@ fn a_server_that_is_away_is_told_without_a_write_and_followed_when_it_is_back() 
         first: Duration::from_secs(3600),
         most: Duration::from_secs(3600),
     };
-    let quick = Retry {
-        first: Duration::from_millis(2),
-        most: Duration::from_millis(20),
-    };
     let options = HttpOptions::default().retry(seldom);
     let store = SharedStore::new(Store::new());
     let link = Link::start_with(
         store.clone(),
         HttpSource::with(&address, &id(), options),
-        LinkOptions::default().retry(quick),
+        LinkOptions::default().retry(QUICK),
     );
     let link = link.unwrap();
     link.wait_until_ready(LONG).unwrap();

@@ -25,6 +25,7 @@ mod replace;
 mod source;
 mod stamp;
 mod stream;
+mod watch;
 mod write;
 
 pub use csv::{CsvLayout, NotStorable};

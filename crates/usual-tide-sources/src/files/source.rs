@@ -9,13 +9,14 @@ use super::options::{FileContent, ReadOptions};
 use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare, put_back};
 use super::stamp::{ReadState, Stamp, ends_line};
 use super::stream::{looks_of, read_open_file};
+use super::watch::{Known, SharedKnown, watch};
 use super::write::{WriteError, write_as};
 use crate::faults;
 use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use std::thread::sleep;
 use std::time::{Duration, Instant};
 use tempfile::TempPath;
@@ -114,29 +115,6 @@ enum Again {
     Changed,
     /// Another program has it open, and this is in the way.
     InUse(io::Error),
-}
-
-/// Which state of the file the source knows, as the thread sees it that looks for others.
-#[derive(Clone, PartialEq, Default)]
-enum Known {
-    /// None yet: it is about to be read, or this writes it.
-    #[default]
-    Pending,
-    Nothing,
-    State(Stamp),
-}
-
-#[derive(Clone, Default)]
-struct SharedKnown(Arc<Mutex<Known>>);
-
-impl SharedKnown {
-    fn lock(&self) -> MutexGuard<'_, Known> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    fn set(&self, known: Known) {
-        *self.lock() = known;
-    }
 }
 
 impl FileSource {
@@ -297,14 +275,6 @@ impl FileSource {
         Ok(Loaded::all(content.items))
     }
 
-    /// After reading or writing, however it ended: what failed on the way leaves nothing that is known.
-    fn end_pending(&self) {
-        let mut known = self.known.lock();
-        if *known == Known::Pending {
-            *known = Known::Nothing;
-        }
-    }
-
     /// One attempt to carry out writes.
     fn attempt(
         &mut self,
@@ -438,7 +408,7 @@ fn keep_former(
 impl Source<Record> for FileSource {
     fn load(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
         let loaded = self.load_all(loading);
-        self.end_pending();
+        self.known.end_pending();
         loaded
     }
 
@@ -459,7 +429,7 @@ impl Source<Record> for FileSource {
         for _ in 0..MOST_TRIES {
             self.check_former();
             let attempt = self.attempt(writes);
-            self.end_pending();
+            self.known.end_pending();
             in_use = match attempt? {
                 Ok(done) => {
                     answers.extend(done);
@@ -477,7 +447,10 @@ impl Source<Record> for FileSource {
             }
         }
         let why = match in_use {
-            Some(why) => why,
+            Some(why) => {
+                let told = format!("another program seems to have the file open: {why}");
+                io::Error::new(why.kind(), told)
+            }
             None => io::Error::other("other programs change the file all the time"),
         };
         Err(self.unreachable(why))
@@ -491,27 +464,6 @@ impl Source<Record> for FileSource {
             .spawn(move || watch(&path, &known, poll, &news));
         if let Err(error) = watching {
             tracing::error!(%error, "changes by other programs will not be noticed");
-        }
-    }
-}
-
-fn watch(path: &Path, known: &SharedKnown, poll: Duration, news: &ChangeSender<Record>) {
-    // A file that is gone has changed, too.
-    let mut progress: Option<Option<Stamp>> = None;
-    while !news.wait_until_closed(poll) {
-        // This program's own writing begins before the look at the file, or after it.
-        let known = known.lock();
-        let stamp = match *known {
-            Known::Pending => continue,
-            Known::Nothing | Known::State(_) => Stamp::of(path).ok(),
-        };
-        let is_known = matches!((&*known, &stamp), (Known::State(one), Some(two)) if one == two);
-        drop(known);
-        if is_known {
-            progress = None;
-        } else if progress.as_ref() != Some(&stamp) {
-            news.stale();
-            progress = Some(stamp);
         }
     }
 }
