@@ -4,10 +4,11 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use fail::FailScenario;
-use std::fs;
+use std::fs::{self, File};
+use std::io::Write as _;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::writes::Write;
@@ -272,6 +273,56 @@ fn add_a_line(path: &Path) {
     let new = path.with_file_name("other.tmp");
     fs::write(&new, text).unwrap();
     fs::rename(&new, path).unwrap();
+}
+
+/// Others are as quick once more, right before their version is put back.
+#[test]
+#[cfg(any(target_os = "linux", target_os = "android", target_vendor = "apple"))]
+fn what_others_write_while_their_version_is_put_back_stays() {
+    let scenario = FailScenario::setup();
+    for (replaces, appending) in [(true, "off"), (false, "off"), (false, "return(full)")] {
+        let folder = tempfile::tempdir().unwrap();
+        let path = files(folder.path())[1].clone();
+        let mut source = unwatched(&path);
+        let items = source.load().unwrap().items;
+        let opened = Arc::new(Mutex::new(None));
+        let (others, ours, turn) = (path.clone(), Arc::clone(&opened), AtomicUsize::new(0));
+        fail::cfg_callback("swap", move || match turn.fetch_add(1, Ordering::Relaxed) {
+            0 => add_a_line(&others),
+            1 if replaces => {
+                let new = others.with_file_name("other.tmp");
+                fs::write(&new, "{\"id\": 8, \"title\": \"Newer\"}\n").unwrap();
+                fs::rename(&new, &others).unwrap();
+            }
+            // It opens what this program has put there, and is to write to it.
+            1 => *ours.lock().unwrap() = File::options().append(true).open(&others).ok(),
+            _ => {}
+        })
+        .unwrap();
+        let items_written = writes(&items);
+        let answered = source.write_many(&items_written[1..2]);
+        fail::cfg("swap", "off").unwrap();
+        assert_eq!(answered.unwrap(), [Answer::Saved]);
+        let file = opened.lock().unwrap().take();
+        if let Some(mut file) = file {
+            file.write_all(b"{\"id\": 8, \"title\": \"Newer\"}\n")
+                .unwrap();
+        }
+        fail::cfg("append", appending).unwrap();
+        source.write_many(&items_written[1..2]).unwrap();
+        fail::cfg("append", "off").unwrap();
+        source.write_many(&items_written[1..2]).unwrap();
+        let mut expected = vec![
+            (8.into(), "Newer".to_owned()),
+            (4.into(), "Vase".to_owned()),
+        ];
+        expected.sort();
+        let mut titles = titles(&path);
+        titles.retain(|(_, title)| title == "Newer" || title == "Vase");
+        titles.sort();
+        assert_eq!(titles, expected, "{replaces} {appending}");
+    }
+    scenario.teardown();
 }
 
 #[test]

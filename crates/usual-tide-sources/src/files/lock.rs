@@ -9,13 +9,21 @@ use std::time::{Duration, Instant};
 
 const ERROR_SHARING_VIOLATION: i32 = 32;
 
-/// Opens a file and waits until no other program that takes locks writes to it; `alone` where this one is
-/// going to.
-pub(super) fn open_locked(path: &Path, alone: bool, most: Duration) -> io::Result<File> {
+/// What a file is opened for.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Access {
+    Read,
+    Replace,
+    /// It is read, and written to at its end.
+    Append,
+}
+
+/// Opens a file and waits until no other program that takes locks writes to it.
+pub(super) fn open_locked(path: &Path, access: Access, most: Duration) -> io::Result<File> {
     let begun = Instant::now();
     loop {
         faults::before("open")?;
-        if let Some(file) = try_open_locked(path, alone)? {
+        if let Some(file) = try_open_locked(path, access)? {
             return Ok(file);
         }
         if begun.elapsed() > most {
@@ -28,13 +36,16 @@ pub(super) fn open_locked(path: &Path, alone: bool, most: Duration) -> io::Resul
 
 /// `None` while another program holds the file.
 #[cfg(not(windows))]
-fn try_open_locked(path: &Path, alone: bool) -> io::Result<Option<File>> {
+fn try_open_locked(path: &Path, access: Access) -> io::Result<Option<File>> {
     use super::stamp::Stamp;
     use std::fs::TryLockError;
-    let file = File::open(path)?;
-    let locked = match alone {
-        true => file.try_lock(),
-        false => file.try_lock_shared(),
+    let file = File::options()
+        .read(true)
+        .append(access == Access::Append)
+        .open(path)?;
+    let locked = match access {
+        Access::Read => file.try_lock_shared(),
+        Access::Replace | Access::Append => file.try_lock(),
     };
     match locked {
         // The one that was locked may have been replaced in the meantime.
@@ -48,17 +59,22 @@ fn try_open_locked(path: &Path, alone: bool) -> io::Result<Option<File>> {
 /// The same on Windows, where a lock would keep others from reading the file, too. Who opens a file says there what others may do
 /// meanwhile: one that is about to be replaced they may read. Who only reads it leaves others free to do anything.
 #[cfg(windows)]
-fn try_open_locked(path: &Path, alone: bool) -> io::Result<Option<File>> {
+fn try_open_locked(path: &Path, access: Access) -> io::Result<Option<File>> {
     use std::os::windows::fs::OpenOptionsExt;
     const FILE_SHARE_READ: u32 = 1;
-    let opened = match alone {
+    let opened = match access {
+        Access::Read => File::open(path),
+        Access::Append => File::options()
+            .read(true)
+            .append(true)
+            .share_mode(FILE_SHARE_READ)
+            .open(path),
         // To write to it is asked for so that two that mean to replace it exclude each other.
-        true => File::options()
+        Access::Replace => File::options()
             .read(true)
             .write(!std::fs::metadata(path)?.permissions().readonly())
             .share_mode(FILE_SHARE_READ)
             .open(path),
-        false => File::open(path),
     };
     match opened {
         Err(why) if why.raw_os_error() == Some(ERROR_SHARING_VIOLATION) => Ok(None),

@@ -18,6 +18,7 @@ mod checked;
 mod csv;
 mod error;
 mod format;
+mod former;
 mod lock;
 mod options;
 mod read;

@@ -1,6 +1,7 @@
 //! Files that get a new content as a whole.
 
 use super::lock::is_in_use;
+use super::stamp::Stamp;
 use super::write::WriteError;
 use crate::faults::{self, Writing};
 use std::fs::{self, File, Metadata, Permissions};
@@ -12,9 +13,6 @@ use tempfile::{Builder, NamedTempFile, TempPath};
 
 /// Ends the names of files that are being written and are to replace another.
 const NEW_SUFFIX: &str = ".usual-tide-new";
-
-/// Ends the names of former versions that are kept until the new one was read.
-const FORMER_SUFFIX: &str = ".usual-tide-former";
 
 /// How long a program that has a file open may keep it from being replaced.
 const PATIENCE: Duration = Duration::from_secs(1);
@@ -202,22 +200,35 @@ fn rename(new: TempPath, target: &Path) -> Result<(), (io::Error, TempPath)> {
     }
 }
 
-/// Puts back what another program had put in a file's place meanwhile. Where that cannot be, it is kept beside
-/// the file, and the error says where.
-pub(super) fn put_back(others: TempPath, target: &Path) -> io::Result<()> {
-    let (why, others) = match exchange(others, target, || ()) {
-        Ok(_) => return Ok(()),
-        Err(failed) => failed,
+/// Puts back what another program had put in a file's place meanwhile, and gives what this one had put there. Where that
+/// cannot be, it is kept beside the file, and the error says where.
+pub(super) fn put_back(
+    mut others: TempPath,
+    ours: &Stamp,
+    target: &Path,
+) -> io::Result<Option<TempPath>> {
+    let number = |path: &TempPath| Stamp::of(path).ok().map(|stamp| stamp.file);
+    let mut put_there_last = Some(ours.file);
+    let (why, others) = loop {
+        let next = number(&others);
+        let former = match exchange(others, target, || ()) {
+            Ok(former) => former,
+            Err(failed) => break failed,
+        };
+        let is_last = |former: &TempPath| number(former) == put_there_last;
+        match former {
+            // Yet another version was put there meanwhile, and is to stay.
+            Some(newer) if next.is_some() && !is_last(&newer) => {
+                put_there_last = next;
+                others = newer;
+            }
+            former => return Ok(former.filter(|_| put_there_last == Some(ours.file))),
+        }
     };
-    let name = target.file_name().unwrap_or_default().to_string_lossy();
-    let kept = Builder::new()
-        .prefix(&format!("{name}."))
-        .suffix(".from-another-program")
-        .make_in(folder_of(target), |path| fs::rename(&others, path))
-        .and_then(|kept| Ok(kept.into_temp_path().keep()?));
+    let kept = keep_beside(target, |path| fs::rename(&others, path));
     let others = others.keep()?;
     let place = match kept {
-        Ok(path) => format!("it is kept as {}", path.display()),
+        Ok(((), path)) => format!("it is kept as {}", path.display()),
         // What has such a name is removed by the next run.
         Err(_) => format!(
             "move {} away before the file is opened again",
@@ -230,9 +241,17 @@ pub(super) fn put_back(others: TempPath, target: &Path) -> io::Result<()> {
     Err(io::Error::new(why.kind(), told))
 }
 
-/// Where the former version of a file is kept.
-pub(super) fn former_path(target: &Path) -> PathBuf {
-    folder_of(target).join(hidden(target, FORMER_SUFFIX))
+/// Makes a file for what another program wrote, which is not to be lost.
+pub(super) fn keep_beside<R>(
+    target: &Path,
+    make: impl FnMut(&Path) -> io::Result<R>,
+) -> io::Result<(R, PathBuf)> {
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    let kept = Builder::new()
+        .prefix(&format!("{name}."))
+        .suffix(".from-another-program")
+        .make_in(folder_of(target), make)?;
+    Ok(kept.keep()?)
 }
 
 /// Removes what runs that were killed have left beside a file.

@@ -4,14 +4,14 @@ use super::ReadError;
 use super::apply::{apply, apply_as_csv};
 use super::csv::CsvLayout;
 use super::format::FileFormat;
-use super::lock::{is_in_use, open_locked};
+use super::former::FormerVersions;
+use super::lock::{Access, is_in_use, open_locked};
 use super::options::{FileContent, ReadOptions};
-use super::replace::{Prepared, behind_links, clean_up, exchange, former_path, prepare, put_back};
+use super::replace::{Prepared, behind_links, clean_up, exchange, prepare, put_back};
 use super::stamp::{ReadState, Stamp, ends_line};
 use super::stream::{looks_of, read_open_file};
 use super::watch::{Known, SharedKnown, watch};
 use super::write::{WriteError, write_as};
-use crate::faults;
 use crate::link::{Answer, ChangeSender, Loaded, Loading, Source, SourceError};
 use std::fs::File;
 use std::io;
@@ -19,7 +19,6 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::thread::sleep;
 use std::time::{Duration, Instant};
-use tempfile::TempPath;
 use usual_tide::Store;
 use usual_tide::record::{FieldName, Record};
 use usual_tide::writes::Write;
@@ -76,7 +75,7 @@ pub struct FileSource {
     last: Option<Last>,
     /// A state of the file in which another program seems to be writing it, and since when it is in it.
     unsettled: Option<(Stamp, Instant)>,
-    former: Option<ReplacedFile>,
+    former: FormerVersions,
 }
 
 /// How a file was.
@@ -84,13 +83,6 @@ pub struct FileSource {
 struct Last {
     stamp: Stamp,
     ends_line: bool,
-}
-
-/// The version of the file that the last writing replaced: another program may have had it open.
-#[derive(Debug)]
-struct ReplacedFile {
-    file: File,
-    seen: ReadState,
 }
 
 /// How long another program may wait for a lock that it holds.
@@ -122,6 +114,7 @@ impl FileSource {
     /// name, or else the one that its content looks like.
     pub fn new(path: impl Into<PathBuf>, key: &FieldName) -> Self {
         let path = path.into();
+        let former = FormerVersions::new(path.clone(), key.clone());
         Self {
             options: ReadOptions::of_path(&path),
             path,
@@ -132,7 +125,7 @@ impl FileSource {
             known: SharedKnown::default(),
             last: None,
             unsettled: None,
-            former: None,
+            former,
         }
     }
 
@@ -237,41 +230,13 @@ impl FileSource {
         Err(SourceError::unreachable(self.name(), why))
     }
 
-    /// Tells when a program that had the former version of the file open has written to it.
-    fn check_former(&mut self) {
-        let Some(mut former) = self.former.take() else {
-            return;
-        };
-        let path = former_path(&self.path);
-        let now = former.file.metadata().map(|about| Stamp::from(&about));
-        let same = now.is_ok_and(|now| now == former.seen.stamp)
-            || ReadState::of(&mut former.file).is_ok_and(|now| now == former.seen);
-        // On Windows it would be removed only when it is closed.
-        drop(former.file);
-        if same {
-            // It may have been removed by hand.
-            let _ = std::fs::remove_file(&path);
-            return;
-        }
-        tracing::error!(
-            kept = %path.display(),
-            "another program wrote to the version of the file that was replaced; it is kept"
-        );
-    }
-
     fn load_all(&mut self, loading: &mut Loading<'_>) -> Result<Loaded<Record>, SourceError> {
-        let is_first = self.last.is_none();
-        if is_first {
+        if self.last.is_none() {
             clean_up(&self.path);
         }
-        let file = open_locked(&self.path, false, LOCK_PATIENCE);
+        let file = open_locked(&self.path, Access::Read, LOCK_PATIENCE);
         let file = file.map_err(|why| self.unreachable(why))?;
         let content = self.read(file, Some(loading))?;
-        self.check_former();
-        if is_first {
-            // What a run that was killed has kept: the file itself can be read.
-            let _ = std::fs::remove_file(former_path(&self.path));
-        }
         Ok(Loaded::all(content.items))
     }
 
@@ -281,7 +246,7 @@ impl FileSource {
         writes: &[Arc<Write<Record>>],
     ) -> Result<Result<Vec<Answer<Record>>, Again>, SourceError> {
         let path = behind_links(&self.path).map_err(|why| self.unreachable(why))?;
-        let file = open_locked(&path, true, LOCK_PATIENCE);
+        let file = open_locked(&path, Access::Replace, LOCK_PATIENCE);
         let mut file = file.map_err(|why| self.unreachable(why))?;
         let seen = ReadState::of(&mut file).map_err(|why| self.unreachable(why))?;
         if seen.stamp.bytes > self.most_bytes {
@@ -350,7 +315,8 @@ impl FileSource {
                 return Err(SourceError::unusable(self.name(), why));
             }
         };
-        let stamp = Stamp::of(&new).map_err(|why| self.unreachable(why))?;
+        let ours = File::open(&new).and_then(|mut new| ReadState::of(&mut new));
+        let ours = ours.map_err(|why| self.unreachable(why))?;
         let is_there = |file: &mut File| -> io::Result<bool> {
             Ok(Stamp::of(path)? == seen.stamp && ReadState::of(file)? == seen)
         };
@@ -365,44 +331,25 @@ impl FileSource {
             Err((why, _)) if is_in_use(&why) => return Ok(Err(Again::InUse(why))),
             Err((why, _)) => return Err(self.unreachable(why)),
         };
-        self.former = match former {
-            Some(former) => {
-                // What lay there at that very moment must be what was seen.
-                let as_seen = Stamp::of(&former).is_ok_and(|now| now == seen.stamp);
-                if !as_seen {
-                    put_back(former, path).map_err(|why| self.unreachable(why))?;
-                    return Ok(Err(Again::Changed));
+        if let Some(former) = former {
+            // What lay there at that very moment must be what was seen.
+            let as_seen = Stamp::of(&former).is_ok_and(|now| now == seen.stamp);
+            if !as_seen {
+                let back = put_back(former, &ours.stamp, path);
+                if let Some(back) = back.map_err(|why| self.unreachable(why))? {
+                    self.former.add(File::open(&back), ours, self.options);
                 }
-                keep_former(former, path, held, seen)
+                return Ok(Err(Again::Changed));
             }
-            None => None,
-        };
+            let file = held.map_or_else(|| File::open(&former), Ok);
+            self.former.add(file, seen, self.options);
+        }
+        let ReadState { stamp, .. } = ours;
         self.known.set(Known::State(stamp.clone()));
         let ends_line = true;
         self.last = Some(Last { stamp, ends_line });
         Ok(Ok(()))
     }
-}
-
-/// Keeps what a writing has replaced until the file is read again.
-fn keep_former(
-    former: TempPath,
-    path: &Path,
-    held: Option<File>,
-    seen: ReadState,
-) -> Option<ReplacedFile> {
-    let opened = held.map_or_else(|| File::open(&former), Ok);
-    let kept = faults::before("keep").and_then(|()| {
-        let kept = former.persist(former_path(path));
-        kept.map_err(|failed| failed.error)
-    });
-    if let Err(why) = kept {
-        tracing::warn!(%why, "the former version of the file is not kept");
-    }
-    let file = opened.ok()?;
-    // Who waits for the lock of what was replaced finds that it is not the file any more.
-    let _ = file.unlock();
-    Some(ReplacedFile { file, seen })
 }
 
 impl Source<Record> for FileSource {
@@ -427,7 +374,7 @@ impl Source<Record> for FileSource {
         // It is read again for each writing, so that nothing but the app's store holds the items meanwhile.
         let mut in_use = None;
         for _ in 0..MOST_TRIES {
-            self.check_former();
+            self.former.look();
             let attempt = self.attempt(writes);
             self.known.end_pending();
             in_use = match attempt? {
@@ -459,9 +406,10 @@ impl Source<Record> for FileSource {
     fn watch(&mut self, news: ChangeSender<Record>) {
         self.news = Some(news.clone());
         let (path, known, poll) = (self.path.clone(), self.known.clone(), self.poll);
+        let former = self.former.clone();
         let watching = std::thread::Builder::new()
             .name("usual-tide-file".to_owned())
-            .spawn(move || watch(&path, &known, poll, &news));
+            .spawn(move || watch(&path, &known, &former, poll, &news));
         if let Err(error) = watching {
             tracing::error!(%error, "changes by other programs will not be noticed");
         }
@@ -470,7 +418,7 @@ impl Source<Record> for FileSource {
 
 impl Drop for FileSource {
     fn drop(&mut self) {
-        self.check_former();
+        self.former.look_at_last();
     }
 }
 

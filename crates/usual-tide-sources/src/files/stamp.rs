@@ -54,13 +54,19 @@ pub(super) struct ReadState {
 impl ReadState {
     /// Reads an open file from its start to its end, and leaves it at its start.
     pub(super) fn of(file: &mut File) -> io::Result<Self> {
+        Self::of_first(file, u64::MAX)
+    }
+
+    /// The same, as if nothing were after the first so many bytes.
+    pub(super) fn of_first(file: &mut File, bytes: u64) -> io::Result<Self> {
         let mut hasher = DefaultHasher::new();
         let mut chunk = vec![0; 256 << 10];
         let mut last = b'\n';
         file.rewind()?;
+        let mut from = file.by_ref().take(bytes);
         loop {
             faults::before("read")?;
-            let read = file.read(&mut chunk)?;
+            let read = from.read(&mut chunk)?;
             let Some(end) = chunk[..read].last() else {
                 break;
             };
@@ -73,6 +79,11 @@ impl ReadState {
             hash: hasher.finish(),
             ends_line: last == b'\n',
         })
+    }
+
+    /// Whether the content is the same, whatever the file system says about it.
+    pub(super) fn has_content_of(&self, other: &Self) -> bool {
+        self.hash == other.hash
     }
 }
 

@@ -1,5 +1,6 @@
 //! What other programs do to a file that is a source.
 
+use super::former::FormerVersions;
 use super::stamp::Stamp;
 use crate::link::ChangeSender;
 use std::path::Path;
@@ -39,10 +40,17 @@ impl SharedKnown {
 }
 
 /// Looks at a file again and again, and tells of each state that the source does not know, until the link is closed.
-pub(super) fn watch(path: &Path, known: &SharedKnown, poll: Duration, news: &ChangeSender<Record>) {
+pub(super) fn watch(
+    path: &Path,
+    known: &SharedKnown,
+    former: &FormerVersions,
+    poll: Duration,
+    news: &ChangeSender<Record>,
+) {
     // A file that is gone has changed, too.
     let mut progress: Option<Option<Stamp>> = None;
     while !news.wait_until_closed(poll) {
+        former.look();
         // This program's own writing begins before the look at the file, or after it.
         let known = known.lock();
         let stamp = match *known {
