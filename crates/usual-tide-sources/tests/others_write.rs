@@ -50,6 +50,16 @@ fn insist<R>(call: impl Fn() -> io::Result<R>) -> R {
     }
 }
 
+#[cfg(unix)]
+fn file_number(about: &fs::Metadata) -> u64 {
+    std::os::unix::fs::MetadataExt::ino(about)
+}
+
+#[cfg(not(unix))]
+fn file_number(_: &fs::Metadata) -> u64 {
+    0
+}
+
 fn keys(path: &Path) -> Vec<RecordKey> {
     let items = read_file(path, &id()).unwrap();
     items.iter().map(|item| item.key().clone()).collect()
@@ -185,9 +195,10 @@ fn a_program_that_reads_changes_and_renames_loses_nothing_and_makes_nothing_be_l
                 let file = loop {
                     let file = File::open(path).unwrap();
                     file.lock().unwrap();
-                    let same = file.metadata().unwrap().modified().unwrap()
-                        == fs::metadata(path).unwrap().modified().unwrap();
-                    if same {
+                    // Their times may be equal: the clock of a file system has ticks of some milliseconds.
+                    if file_number(&file.metadata().unwrap())
+                        == file_number(&fs::metadata(path).unwrap())
+                    {
                         break file;
                     }
                 };
