@@ -7,7 +7,7 @@ cargo bench --quiet -p usual-tide --features probe,record,locale --no-run
 table=$(mktemp)
 trap 'rm -f "$table"' EXIT
 {
-    for group in "tree" "edit that" "batch that" "reload, 1 %" "reload, 10" "first bind" "filter" "cleared" "another sort" "pages" "100 lists" \
+    for group in "tree" "edit that" "batch that" "reload, 1 %" "reload, 10" "items loaded" "first bind" "filter" "cleared" "another sort" "pages" "100 lists" \
         "CQL2" "letter" "memory" "growth" "records: "; do
         for rows in 10000 100000 1000000; do
             cargo bench --quiet -p usual-tide --features probe,record,locale --bench bars -- "$rows" "$group" | grep '^| [0-9a-z]' | grep -v '^| work'

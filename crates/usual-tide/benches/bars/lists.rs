@@ -3,15 +3,42 @@
 use crate::floor::Random;
 use crate::row::{BenchItem, Lean, Piece};
 use crate::timing::{Report, Turns, seconds};
+use std::collections::HashMap;
 use usual_tide::{Query, Store};
 
 pub(crate) fn measure(rows: usize, report: &mut Report) {
+    load(rows, report);
     bind(rows, report);
     #[cfg(feature = "locale")]
     bind_by_locale(rows, report);
     hide::<Piece>(rows, report);
     hide::<Lean>(rows, report);
     memory(rows, report);
+}
+
+fn load(rows: usize, report: &mut Report) {
+    let name = "items loaded into a store";
+    if !report.wants(name) {
+        return;
+    }
+    let items = Piece::many(rows, &mut Random(0x10ad));
+    let turns = Turns {
+        rounds: 7,
+        operations: 1,
+    };
+    report.compare(
+        name,
+        rows,
+        &turns,
+        || {
+            let places = (0_u32..).zip(&items).map(|(row, piece)| (piece.id, row));
+            seconds(|| places.collect::<HashMap<_, _>>())
+        },
+        || {
+            let items = items.clone();
+            seconds(|| Store::load(items).unwrap())
+        },
+    );
 }
 
 fn bind(rows: usize, report: &mut Report) {

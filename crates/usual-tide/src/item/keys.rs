@@ -3,6 +3,7 @@
 use super::Item;
 use super::arena::Arena;
 use crate::order::Slot;
+use hashbrown::hash_table::Entry;
 use hashbrown::{DefaultHashBuilder, HashTable};
 use std::hash::BuildHasher;
 
@@ -29,6 +30,19 @@ struct Earlier {
 
 /// How many slots an addition looks at, at the least.
 const CARRIED_AT_ONCE: usize = if cfg!(any(test, fuzzing)) { 1 } else { 8 };
+
+/// How many keys are brought into the order of a table's places at once.
+const AT_ONCE: usize = if cfg!(any(test, fuzzing)) {
+    256
+} else {
+    1 << 17
+};
+
+/// How many places of a table are near each other.
+const NEAR: usize = if cfg!(any(test, fuzzing)) { 4 } else { 1 << 14 };
+
+/// Into how many parts of the table the keys are put.
+const MOST_PARTS: usize = 1 << 10;
 
 impl KeyTable {
     pub(crate) fn find<T: Item>(&self, key: &T::Key, items: &Arena<T>) -> Option<Slot> {
@@ -58,6 +72,30 @@ impl KeyTable {
         self.carry_over(items);
         self.slots
             .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
+    }
+
+    /// Notes slots whose items are in the arena. Whether all keys are new and no two are the same; if not, only some are noted.
+    #[must_use]
+    pub(crate) fn insert_many<T: Item>(&mut self, slots: &[Slot], items: &Arena<T>) -> bool {
+        self.reserve(slots.len(), items);
+        let key = |slot: Slot| items.get(slot).map(|item| item.key());
+        slots.chunks(AT_ONCE).all(|slots| {
+            let hashed = slots
+                .iter()
+                .map(|slot| (hash_of(&self.hasher, *slot, items), *slot));
+            let hashed = by_place(hashed.collect(), self.slots.num_buckets());
+            hashed.into_iter().all(|(hash, slot)| {
+                let has_key = |other: &Slot| key(*other) == key(slot);
+                let rehash = |other: &Slot| hash_of(&self.hasher, *other, items);
+                match self.slots.entry(hash, has_key, rehash) {
+                    Entry::Occupied(_) => false,
+                    Entry::Vacant(place) => {
+                        place.insert(slot);
+                        true
+                    }
+                }
+            })
+        })
     }
 
     pub(crate) fn remove<T: Item>(&mut self, slot: Slot, items: &Arena<T>) {
@@ -148,4 +186,31 @@ fn in_order(table: &HashTable<Slot>) -> Vec<Slot> {
 fn hash_of<T: Item>(hasher: &DefaultHashBuilder, slot: Slot, items: &Arena<T>) -> u64 {
     let item = items.get(slot);
     item.map_or(0, |item| hasher.hash_one(item.key()))
+}
+
+/// Hashes in about the order of their places in a table, so that this is filled from its beginning to its end: of a large
+/// table, each place that is not near the last one is fetched from memory.
+fn by_place(hashed: Vec<(u64, Slot)>, places: usize) -> Vec<(u64, Slot)> {
+    let parts = (places / NEAR).min(MOST_PARTS);
+    if parts < 2 {
+        return hashed;
+    }
+    // Where a table begins to look for a hash its lowest bits tell; the number of places is a power of two.
+    let width = places.div_ceil(parts);
+    let part_of = |hash: u64| (hash as usize & (places - 1)) / width;
+    let mut next = vec![0; parts];
+    for (hash, _) in &hashed {
+        next[part_of(*hash)] += 1;
+    }
+    let mut before = 0;
+    for next in &mut next {
+        before += std::mem::replace(next, before);
+    }
+    let mut placed = vec![(0, Slot::from_u32(0)); hashed.len()];
+    for (hash, slot) in hashed {
+        let next = &mut next[part_of(hash)];
+        placed[*next] = (hash, slot);
+        *next += 1;
+    }
+    placed
 }

@@ -41,20 +41,13 @@ impl<T: Item> Base<T> {
         if items.len() > base.items.room() {
             return Err(EditError::TooMany);
         }
-        base.keys.reserve(items.len(), &base.items);
         let mut slots = Vec::with_capacity(items.len());
-        let mut repeated = false;
         let mut backwards = shared_backwards(items);
         while let Some(item) = backwards.pop() {
-            repeated |= base.keys.find(item.key(), &base.items).is_some();
             let slot = base.items.insert(item);
-            let slot = slot.ok_or(EditError::TooMany)?;
-            if !repeated {
-                base.keys.insert(slot, &base.items);
-            }
-            slots.push(slot);
+            slots.push(slot.ok_or(EditError::TooMany)?);
         }
-        if repeated {
+        if !base.keys.insert_many(&slots, &base.items) {
             let items: Vec<&Arc<T>> = slots.iter().filter_map(|s| base.items.get(*s)).collect();
             let found = duplicates::within(items.iter().map(|item| item.key()));
             return Err(EditError::Duplicates(found));
