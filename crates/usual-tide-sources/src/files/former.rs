@@ -168,7 +168,9 @@ impl FormerVersions {
         }
         let mut lines = Vec::new();
         version.file.seek(SeekFrom::Start(before))?;
-        version.file.read_to_end(&mut lines)?;
+        // What comes in this moment is for the next look.
+        let appended = now.stamp.bytes.saturating_sub(before);
+        (&version.file).take(appended).read_to_end(&mut lines)?;
         let whole = lines.ends_with(b"\n") && version.seen.ends_line;
         let format = version.options.format;
         if !whole || !matches!(format, Some(FileFormat::Ndjson | FileFormat::Csv)) {
