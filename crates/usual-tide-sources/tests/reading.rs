@@ -61,7 +61,7 @@ proptest! {
 #[test]
 fn what_is_wrong_is_told_with_its_place() {
     let folder = tempfile::tempdir().unwrap();
-    let cases: [(&str, &[u8], &str); 12] = [
+    let cases: [(&str, &[u8], &str); 16] = [
         (
             "a.json",
             b"[{\"id\": 1},\n {\"id\": 2}",
@@ -91,6 +91,26 @@ fn what_is_wrong_is_told_with_its_place() {
             "f.csv",
             b"id,title\n1,\xff\n",
             "not UTF-8 text: the byte at offset 11 (line 2, column 3) is not valid; save it as UTF-8",
+        ),
+        (
+            "k.json",
+            b"SQLite format 3\0\x10",
+            "not UTF-8 text: it is a SQLite database, of which a table is read",
+        ),
+        (
+            "l.csv",
+            b"\xff\xfei\0d\0\n\0",
+            "not UTF-8 text: it is UTF-16; save it as UTF-8",
+        ),
+        (
+            "m.ndjson",
+            b"\x1f\x8b\x08\0",
+            "not UTF-8 text: it is compressed; unpack it first",
+        ),
+        (
+            "n.csv",
+            b"PK\x03\x04\x14\0",
+            "not UTF-8 text: it is a ZIP archive, or a spreadsheet; unpack it, or save the sheet as CSV in UTF-8",
         ),
         (
             "g.json",

@@ -256,3 +256,208 @@ fn what_the_database_sets_itself_is_in_nobodys_way() {
     assert_eq!(table.write(Some(vase), None, None), Answer::Saved);
     assert_eq!(table.ids(), [r#""P-1""#, r#""P-2""#]);
 }
+
+/// What a source that is opened now shows.
+fn afresh(source: Result<SqliteSource, SqliteError>) -> Vec<Record> {
+    Table::open(source).items
+}
+
+#[test]
+fn columns_that_others_add_rename_and_drop_are_followed() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("studio.db");
+    let database = database(
+        &path,
+        "CREATE TABLE pieces (id INTEGER PRIMARY KEY, title TEXT, place REAL);
+         INSERT INTO pieces VALUES (1, 'Bowl', 2), (2, 'Mug', 1);",
+    );
+    let by_place = || SqliteSource::table(&path, "pieces").and_then(|one| one.ordered_by("place"));
+    let query = || SqliteSource::query(&path, "SELECT * FROM pieces WHERE id < 9", "id");
+    let (mut table, mut read) = (Table::open(by_place()), Table::open(query()));
+    for sql in [
+        "ALTER TABLE pieces ADD COLUMN shelf TEXT DEFAULT 'top'",
+        "ALTER TABLE pieces RENAME COLUMN title TO name",
+        "ALTER TABLE pieces DROP COLUMN shelf",
+        "DROP TABLE pieces; CREATE TABLE pieces (note TEXT, place REAL, id INTEGER PRIMARY KEY);
+         INSERT INTO pieces VALUES ('dry', 5, 1), ('wet', 4, 3)",
+    ] {
+        database.execute_batch(sql).unwrap();
+        // What is asked by its old shape writes nothing into a column of another.
+        let old = table.items[0].clone();
+        let mut asked = old.clone();
+        asked.set("title", json!("Vase")).unwrap();
+        let stale = table.write(Some(old), Some(asked), None);
+        assert!(sql.contains("ADD") || matches!(stale, Answer::Refused { .. }));
+        table.ids();
+        read.ids();
+        assert_eq!(table.items, afresh(by_place()), "{sql}");
+        assert_eq!(read.items, afresh(query()), "{sql}");
+        let last = table.items.len() - 1;
+        assert!(
+            !matches!(table.move_to(last, None, Some(0)), Answer::Refused { .. }),
+            "{sql}"
+        );
+        table.ids();
+    }
+    database
+        .execute_batch("ALTER TABLE pieces RENAME COLUMN place TO spot")
+        .unwrap();
+    let told = table.direct.load().unwrap_err().to_string();
+    assert!(
+        told.contains(r#"there is no column "place"; there are: note, spot, id"#),
+        "{told}"
+    );
+    database
+        .execute_batch("ALTER TABLE pieces RENAME COLUMN spot TO place")
+        .unwrap();
+    assert_eq!(table.ids(), ["1", "3"]);
+}
+
+#[test]
+fn rows_are_moved_by_whole_numbers_and_unique_ones() {
+    let folder = tempfile::tempdir().unwrap();
+    for (at, table) in [
+        "(id INTEGER PRIMARY KEY, place INTEGER) STRICT",
+        "(id INTEGER PRIMARY KEY, place INTEGER NOT NULL UNIQUE) STRICT",
+        "(id INTEGER PRIMARY KEY, place REAL UNIQUE)",
+        "(id INTEGER PRIMARY KEY, place)",
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let path = folder.path().join(format!("{at}.db"));
+        let database = database(
+            &path,
+            &format!(
+                "CREATE TABLE p {table}; INSERT INTO p VALUES (1, 1), (2, 2), (3, 3), (4, 4);"
+            ),
+        );
+        let source = SqliteSource::table(&path, "p").and_then(|source| source.ordered_by("place"));
+        let mut p = Table::open(source);
+        let mut model = p.ids();
+        // Always between the same two places, so that there is no number left soon.
+        for round in 0..70 {
+            let moved = p.move_to(3, Some(0), Some(1));
+            assert!(
+                !matches!(moved, Answer::Refused { .. }),
+                "{table} {round}: {moved:?}"
+            );
+            let last = model.remove(3);
+            model.insert(1, last);
+            assert_eq!(p.ids(), model, "{table} {round}");
+        }
+        let is_whole = "SELECT count(*) FROM p WHERE place <> round(place)";
+        let parts: i64 = database.query_row(is_whole, [], |row| row.get(0)).unwrap();
+        assert!(
+            !table.contains("INTEGER)") || parts == 0,
+            "{table}: {parts}"
+        );
+    }
+}
+
+#[test]
+fn what_rows_are_ordered_by_is_not_lost_where_it_is_no_number() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("order.db");
+    let database = database(
+        &path,
+        "CREATE TABLE p (id INTEGER PRIMARY KEY, title TEXT);
+         INSERT INTO p VALUES (1, 'Bowl'), (2, NULL), (3, 'Vase'), (7, 'Mug');",
+    );
+    let all = || -> Vec<(i64, Option<String>)> {
+        let mut rows = database
+            .prepare("SELECT id, title FROM p ORDER BY id")
+            .unwrap();
+        let rows = rows.query_map([], |row| Ok((row.get(0)?, row.get(1)?)));
+        rows.unwrap().map(Result::unwrap).collect()
+    };
+    let before = all();
+    for column in ["title", "id"] {
+        let source = SqliteSource::table(&path, "p").and_then(|source| source.ordered_by(column));
+        let mut table = Table::open(source);
+        for at in 0..4 {
+            for (above, below) in [(None, Some((at + 1) % 4)), (Some((at + 1) % 4), None)] {
+                let moved = table.move_to(at, above, below);
+                assert!(reason(&moved).contains("order"), "{column} {at}: {moved:?}");
+                assert_eq!(all(), before, "{column} {at}");
+            }
+        }
+    }
+    // In the order of the keys, a new row stands where its key puts it.
+    let source = SqliteSource::table(&path, "p").and_then(|source| source.ordered_by("id"));
+    let mut table = Table::open(source);
+    let mut new = table.items[0].clone();
+    new.set("id", json!(5)).unwrap();
+    let end = Neighbours {
+        after: Some(7.into()),
+        before: None,
+    };
+    assert_eq!(table.write(None, Some(new), Some(end)), Answer::Saved);
+    assert_eq!(table.ids(), ["1", "2", "3", "5", "7"]);
+}
+
+#[test]
+fn computed_columns_are_shown_and_rows_without_a_key_are_known_by_their_numbers() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("odd.db");
+    let database = database(
+        &path,
+        "CREATE TABLE tiles (id INTEGER PRIMARY KEY, height INT, area INT AS (height * 2) STORED, half INT AS (height / 2));
+         INSERT INTO tiles (id, height) VALUES (1, 10);
+         CREATE TABLE runs (kiln TEXT, day TEXT, rowid TEXT, PRIMARY KEY (kiln, day));
+         INSERT INTO runs VALUES ('North', 'Mon', 'x'), ('South', 'Mon', 'x');
+         CREATE TABLE pairs (kiln TEXT, day TEXT, PRIMARY KEY (kiln, day)) WITHOUT ROWID;
+         CREATE VIRTUAL TABLE words USING fts5(title); INSERT INTO words VALUES ('Bowl'), ('Mug');",
+    );
+    let text = |item: &Record| serde_json::to_string(&item.to_members()).unwrap();
+    let mut tiles = Table::open(SqliteSource::table(&path, "tiles"));
+    assert_eq!(
+        text(&tiles.items[0]),
+        r#"{"id":1,"height":10,"area":20,"half":5}"#
+    );
+    let Answer::SavedAs(saved) = tiles.edit(0, "height", json!(30)) else {
+        panic!("the other columns change with it");
+    };
+    assert_eq!(text(&saved), r#"{"id":1,"height":30,"area":60,"half":15}"#);
+    tiles.ids();
+    let refused = tiles.edit(0, "area", json!(7));
+    assert_eq!(reason(&refused), "the database did not store area");
+    let mut new = tiles.items[0].clone();
+    new.set("id", json!(2)).unwrap();
+    new.set("area", json!(1)).unwrap();
+    let Answer::SavedAs(added) = tiles.write(None, Some(new.clone()), None) else {
+        panic!("it is stored as the database computes it");
+    };
+    assert_eq!(added.get("area").unwrap(), 60);
+    // Its answer was lost.
+    assert!(matches!(
+        tiles.write(None, Some(new), None),
+        Answer::SavedAs(_)
+    ));
+
+    let told = |table: &str| SqliteSource::table(&path, table).unwrap_err().to_string();
+    assert!(
+        told("runs")
+            .ends_with(r#"which column is the key, or "_rowid_" for the numbers of its rows"#)
+    );
+    assert!(told("pairs").ends_with("which column is the key"));
+    let mut runs = Table::open(SqliteSource::table_with_key(&path, "runs", "_rowid_"));
+    assert_eq!(runs.edit(1, "day", json!("Tue")), Answer::Saved);
+    let days: String = database
+        .query_row(
+            "SELECT group_concat(day || rowid) FROM runs ORDER BY kiln",
+            [],
+            |row| row.get(0),
+        )
+        .unwrap();
+    assert_eq!(days, "Monx,Tuex");
+    let words = Table::open(SqliteSource::table_with_key(&path, "words", "rowid"));
+    let titles: Vec<String> = words.items.iter().map(text).collect();
+    assert_eq!(
+        titles,
+        [
+            r#"{"rowid":1,"title":"Bowl"}"#,
+            r#"{"rowid":2,"title":"Mug"}"#
+        ]
+    );
+}

@@ -13,6 +13,14 @@ pub(super) struct Read<'a> {
     pub(super) order: Option<&'a str>,
 }
 
+/// Why a database cannot be used, with the option that may help.
+pub(super) fn told(why: &SqliteError) -> String {
+    match why {
+        SqliteError::NoKey { .. } => format!("{why} (--key)"),
+        why => why.to_string(),
+    }
+}
+
 /// The rows of a table, by its own key unless another was asked for, or of a query.
 pub(super) fn source(
     read: &Read<'_>,
@@ -39,7 +47,7 @@ pub(super) fn which_table(text: &str, path: &str) -> CommandError {
     let why = match sqlite::tables(path) {
         Err(why) => why.to_string(),
         Ok(tables) => format!(
-            "say which table, as in sqlite:{path}?table=NAME; there are: {}",
+            "it is a SQLite database: say which table, as in sqlite:{path}?table=NAME; there are: {}",
             tables.join(", ")
         ),
     };

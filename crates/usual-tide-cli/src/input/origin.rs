@@ -9,9 +9,11 @@ use crate::args::ItemOptions;
 use crate::error::CommandError;
 use crate::output::progress::Progress;
 use percent_encoding::percent_decode_str;
-use std::path::PathBuf;
+use std::fs::File;
+use std::io::Read;
+use std::path::{Path, PathBuf};
 use usual_tide::record::{FieldName, Record};
-use usual_tide_sources::files::{self, FileSource, ReadError, ReadOptions};
+use usual_tide_sources::files::{self, FileSource, OtherKind, ReadError, ReadOptions};
 use usual_tide_sources::link::{DirectSource, Source};
 
 /// Where items come from.
@@ -31,6 +33,28 @@ pub(crate) enum Origin {
     },
     /// `http://…`.
     Http(String),
+}
+
+/// What is said of a database of which no table was named.
+fn no_table(text: &str, path: &str) -> CommandError {
+    #[cfg(feature = "sqlite")]
+    return database::which_table(text, path);
+    #[cfg(not(feature = "sqlite"))]
+    return CommandError::origin(
+        text,
+        format!(
+            "{path} is a SQLite database, and {}",
+            super::built_without("sqlite")
+        ),
+    );
+}
+
+/// Whether a file is a database by its first bytes; what is no file, a pipe say, is not read for that.
+fn is_database(path: &str) -> bool {
+    let mut start = Vec::new();
+    let is_file = Path::new(path).is_file();
+    let mut read = || File::open(path)?.take(16).read_to_end(&mut start);
+    is_file && read().is_ok() && OtherKind::of(&start) == Some(OtherKind::SqliteDatabase)
 }
 
 fn read_file(file: &str, options: &ReadOptions, key: &FieldName) -> Result<Vec<Record>, ReadError> {
@@ -55,7 +79,10 @@ impl Origin {
             return Ok(Self::Http(text.to_owned()));
         }
         let Some(rest) = text.strip_prefix("sqlite:") else {
-            return Ok(Self::File(text.to_owned()));
+            return match is_database(text) {
+                true => Err(no_table(text, text)),
+                false => Ok(Self::File(text.to_owned())),
+            };
         };
         let (path, options) = rest.split_once('?').unwrap_or((rest, ""));
         let (mut table, mut query, mut order) = (None, None, None);
@@ -79,12 +106,7 @@ impl Origin {
                 let why = "a table or a query can be read, and not both";
                 return Err(CommandError::origin(text, why));
             }
-            (None, None) => {
-                #[cfg(feature = "sqlite")]
-                return Err(database::which_table(text, path));
-                #[cfg(not(feature = "sqlite"))]
-                return Err(CommandError::origin(text, super::built_without("sqlite")));
-            }
+            (None, None) => return Err(no_table(text, path)),
             _ => {}
         }
         Ok(Self::Sqlite {
@@ -175,7 +197,8 @@ impl Origin {
                     order: order.as_deref(),
                 };
                 let source = database::source(&read, options.key.as_ref(), &key);
-                let source = source.map_err(|why| CommandError::origin(text, why.to_string()))?;
+                let source =
+                    source.map_err(|why| CommandError::origin(text, database::told(&why)))?;
                 let key = source.key().clone();
                 (Box::new(source), key)
             }

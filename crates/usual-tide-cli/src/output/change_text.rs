@@ -260,11 +260,12 @@ pub(crate) fn summary(changes: &ChangeSet<Record>) -> String {
         (true, _) => "nothing changed".to_owned(),
         (false, _) => told.join(", "),
     };
-    let most = changes.len_before().max(changes.len_after());
+    // Those that were there and those that are there now, each once.
+    let all = changes.len_before() + counts[1].0;
     let touched = changes.touched();
-    let share = touched as f64 * 100.0 / most.max(1) as f64;
+    let share = touched as f64 * 100.0 / all.max(1) as f64;
     format!(
         "{text}; {touched} of {} touched ({share:.1} %)",
-        counted(most, "row", "rows")
+        counted(all, "row", "rows")
     )
 }

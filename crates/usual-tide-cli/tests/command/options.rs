@@ -485,7 +485,7 @@ fn text_of_a_comparison_reads_like_a_person_would_tell_it() {
             "arrived 5 Vase is number 1",
             "moved 4 Tile from number 4 to number 2",
             "changed 1 Bowl n: 1 → nothing",
-            "1 left, 1 arrived, 1 moved, 1 changed; 4 of 4 rows touched (100.0 %)",
+            "1 left, 1 arrived, 1 moved, 1 changed; 4 of 5 rows touched (80.0 %)",
         ]
     );
 }

@@ -451,6 +451,7 @@ fn a_database_is_shown_compared_served_and_watched() {
     );
     let wrong = [
         (format!("sqlite:{}", path.display()), "say which table"),
+        (path.display().to_string(), "?table=NAME; there are: pieces"),
         (
             format!("sqlite:{}?table=piece", path.display()),
             "no table \"piece\"; there are: pieces",

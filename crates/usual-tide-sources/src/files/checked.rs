@@ -1,6 +1,7 @@
 //! Bytes that are known to be UTF-8, and how far the reading is.
 
 use super::error::ReadError;
+use super::other_kind::OtherKind;
 use std::io::{self, Read};
 use usual_tide::record::refuse_reserved;
 
@@ -97,6 +98,14 @@ impl<R: Read> Checked<R> {
         }
     }
 
+    fn refuse_other_kind(&mut self, start: &[u8]) -> io::Result<()> {
+        let Some(kind) = OtherKind::of(start) else {
+            return Ok(());
+        };
+        self.wrong = Some(ReadError::OtherKind { kind });
+        Err(io::Error::new(io::ErrorKind::InvalidData, "not UTF-8 text"))
+    }
+
     fn pass(&mut self, text: &[u8]) {
         self.offset += text.len() as u64;
         let lines = memchr::memchr_iter(b'\n', text).count();
@@ -124,6 +133,9 @@ impl<R: Read> Read for Checked<R> {
         }
         crate::faults::before("read")?;
         let mut read = self.from.read(out)?;
+        if !self.started {
+            self.refuse_other_kind(&out[..read])?;
+        }
         self.check(&out[..read], read == 0)?;
         self.refuse_reserved(&out[..read])?;
         if !std::mem::replace(&mut self.started, true) {

@@ -1,6 +1,7 @@
 //! Why a file cannot be read.
 
 use super::format::FileFormat;
+use super::other_kind::OtherKind;
 use usual_tide::record::{FieldNameError, ParseError, RecordError};
 
 /// Why a file holds no items, and where that shows. Lines and columns count from 1.
@@ -21,6 +22,12 @@ pub enum ReadError {
         line: usize,
         /// Its column, in bytes.
         column: usize,
+    },
+    /// It is no text at all, or of another kind.
+    #[error("not UTF-8 text: {}", .kind.told())]
+    OtherKind {
+        /// What it is.
+        kind: OtherKind,
     },
     /// It is not the JSON that it should be.
     #[error(transparent)]

@@ -4,6 +4,7 @@ use super::csv;
 use super::error::ReadError;
 use super::format::FileFormat;
 use super::options::{FileContent, ReadOptions};
+use super::other_kind::OtherKind;
 use super::stream::read_open_file;
 use std::fs::File;
 use std::io::Read;
@@ -104,8 +105,11 @@ pub fn read_as(
 ///
 /// # Errors
 ///
-/// [`ReadError::NotText`] with the place of the first byte that is not UTF-8.
+/// [`ReadError::NotText`] with the place of the first byte that is not UTF-8, and [`ReadError::OtherKind`].
 pub fn text(bytes: Vec<u8>) -> Result<String, ReadError> {
+    if let Some(kind) = OtherKind::of(&bytes) {
+        return Err(ReadError::OtherKind { kind });
+    }
     String::from_utf8(bytes).map_err(|error| {
         let offset = error.utf8_error().valid_up_to();
         let before = &error.as_bytes()[..offset];

@@ -56,7 +56,7 @@ pub fn read_open_file(
         (FileFormat::Csv, _) => csv(file, options.delimiter, key, progress),
     };
     match (read, format) {
-        (Err(ReadError::Stopped), _) => Err(ReadError::Stopped),
+        (Err(why @ (ReadError::Stopped | ReadError::OtherKind { .. })), _) => Err(why),
         (Err(why), Some(named)) if named != looks && total != Some(0) => {
             let why = Box::new(why);
             Err(ReadError::OtherFormat { named, looks, why })

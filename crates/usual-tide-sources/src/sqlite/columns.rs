@@ -1,8 +1,9 @@
 //! The columns of a table or a query, and their values as JSON.
 
 use crate::members::path_of;
+use rusqlite::fallible_iterator::FallibleIterator;
 use rusqlite::types::{Value as Cell, ValueRef};
-use rusqlite::{Connection, Row};
+use rusqlite::{Batch, Connection, Row};
 use serde_json::Number;
 use usual_tide::fields::FieldPath;
 use usual_tide::record::{
@@ -26,10 +27,12 @@ pub enum SqliteError {
         tables: Vec<String>,
     },
     /// A table has no primary key of one column.
-    #[error("the table {table:?} has no primary key of one column: say which column is the key")]
+    #[error("the table {table:?} has no primary key of one column: say which column is the key{}", or_rowid(.rowid.as_ref()))]
     NoKey {
         /// The table.
         table: String,
+        /// What the numbers that the database gives its rows are called, if it gives them any.
+        rowid: Option<String>,
     },
     /// There is no such column.
     #[error("there is no column {column:?}; there are: {}", .columns.join(", "))]
@@ -71,12 +74,34 @@ pub enum SqliteError {
     },
 }
 
+fn or_rowid(rowid: Option<&String>) -> String {
+    rowid.map_or_else(String::new, |rowid| {
+        format!(", or {rowid:?} for the numbers of its rows")
+    })
+}
+
 /// What a column's declared type says of its values.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 enum Declared {
     Flag,
     Json,
+    Integer,
     Other,
+}
+
+impl Declared {
+    fn of(declared: &str) -> Self {
+        let declared = declared.to_ascii_uppercase();
+        if declared.contains("BOOL") {
+            Self::Flag
+        } else if declared.contains("JSON") {
+            Self::Json
+        } else if declared.contains("INT") {
+            Self::Integer
+        } else {
+            Self::Other
+        }
+    }
 }
 
 /// A column.
@@ -90,11 +115,12 @@ pub(super) struct Column {
     declared: Declared,
     /// Whether the database sets it where no value is given.
     pub(super) has_default: bool,
+    /// Whether the database computes it from others, so that it cannot be written.
+    pub(super) is_generated: bool,
 }
 
 impl Column {
     pub(super) fn new(name: String, declared: &str) -> Result<Self, SqliteError> {
-        let declared = declared.to_ascii_uppercase();
         let path = path_of(&name);
         let pointer = FieldPath::of_members(&path).as_pointer().to_owned();
         // A name that begins like a pointer is a name all the same.
@@ -111,21 +137,21 @@ impl Column {
             path,
             pointer,
             field,
-            declared: if declared.contains("BOOL") {
-                Declared::Flag
-            } else if declared.contains("JSON") {
-                Declared::Json
-            } else {
-                Declared::Other
-            },
+            declared: Declared::of(declared),
             name,
             has_default: false,
+            is_generated: false,
         })
     }
 
     /// The name as SQL writes it.
     pub(super) fn quoted(&self) -> String {
         quoted(&self.name)
+    }
+
+    /// Whether its numbers are to be whole ones.
+    pub(super) fn is_integer(&self) -> bool {
+        self.declared == Declared::Integer
     }
 
     /// What a cell of this column holds; `number` has room for the text of a number.
@@ -202,13 +228,21 @@ pub(super) fn of_table(
     database: &Connection,
     table: &str,
 ) -> Result<(Vec<Column>, Option<Column>), SqliteError> {
-    let mut statement = database
-        .prepare("SELECT name, type, pk, dflt_value IS NOT NULL FROM pragma_table_info(?)")?;
+    /// Of a table that is no table of the database's own: a column that is there for its queries alone.
+    const HIDDEN: i64 = 1;
+    let mut statement = database.prepare(
+        "SELECT name, type, pk, dflt_value IS NOT NULL, hidden FROM pragma_table_xinfo(?)",
+    )?;
     let mut rows = statement.query([table])?;
     let (mut columns, mut keys) = (Vec::new(), Vec::new());
     while let Some(row) = rows.next()? {
+        let hidden = row.get::<_, i64>(4)?;
+        if hidden == HIDDEN {
+            continue;
+        }
         let mut column = Column::new(row.get(0)?, &row.get::<_, String>(1)?)?;
-        column.has_default = row.get(3)?;
+        column.is_generated = hidden > HIDDEN;
+        column.has_default = column.is_generated || row.get(3)?;
         if row.get::<_, i64>(2)? > 0 {
             keys.push(column.clone());
         }
@@ -227,8 +261,44 @@ pub(super) fn of_table(
     Ok((columns, key))
 }
 
+/// The columns of a query, which must be one statement that only reads.
+pub(super) fn of_query(database: &Connection, query: &str) -> Result<Vec<Column>, SqliteError> {
+    let mut statements = Batch::new(database, query);
+    let statement = statements.next()?;
+    let more = statements.next()?.is_some();
+    let reads = statement.filter(|one| one.readonly() && one.column_count() > 0 && !more);
+    let Some(statement) = reads else {
+        let statement = query.to_owned();
+        return Err(SqliteError::NotReading { statement });
+    };
+    let columns = statement.columns();
+    let named = columns
+        .iter()
+        .map(|column| Column::new(column.name().to_owned(), column.decl_type().unwrap_or("")));
+    let columns = named.collect::<Result<Vec<_>, _>>()?;
+    refuse_overlapping(&columns)?;
+    Ok(columns)
+}
+
+/// What the numbers that the database gives a table's rows are called; views, and tables that are kept by their keys,
+/// have none.
+pub(super) fn rowid_of(
+    database: &Connection,
+    table: &str,
+    columns: &[Column],
+) -> Option<&'static str> {
+    let is_free = |name: &&str| {
+        !columns
+            .iter()
+            .any(|one| one.name.eq_ignore_ascii_case(name))
+    };
+    let name = ["rowid", "_rowid_", "oid"].into_iter().find(is_free)?;
+    let sql = format!("SELECT {name} FROM {} LIMIT 0", quoted(table));
+    database.prepare(&sql).is_ok().then_some(name)
+}
+
 /// Makes sure that each column has a field of its own.
-pub(super) fn refuse_overlapping(columns: &[Column]) -> Result<(), SqliteError> {
+fn refuse_overlapping(columns: &[Column]) -> Result<(), SqliteError> {
     let mut layout = crate::members::MemberPaths::default();
     for column in columns {
         if !layout.add(&column.path) {

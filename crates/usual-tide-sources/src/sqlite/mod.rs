@@ -27,6 +27,7 @@
 
 mod columns;
 mod outbox;
+mod places;
 mod rows;
 mod source;
 mod write;

@@ -1,6 +1,6 @@
 //! What is read from a database, and in which order.
 
-use super::columns::{Column, RowReader, SqliteError, quoted};
+use super::columns::{self, Column, RowReader, SqliteError, quoted};
 use crate::faults::before_statement;
 use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, OptionalExtension};
@@ -19,52 +19,107 @@ pub(super) struct Rows {
     pub(super) key: Column,
     /// What makes rows that tie in that column, or have none, stand in the order in which they came.
     tie: String,
-    /// The column of numbers by which the rows are in order.
+    /// The name of the column by which the rows are in order, where one was asked for.
+    ordered_by: Option<String>,
+    /// That column, if it holds the places of rows: one that is the key is not changed by a move.
     pub(super) order: Option<Column>,
+    /// The database's schema when the columns were looked up, as it counts its changes.
+    schema: Option<i64>,
 }
 
 impl Rows {
+    /// A table with this column as the key, or with its primary key.
     pub(super) fn of_table(
         database: &Connection,
         table: &str,
-        columns: Vec<Column>,
-        key: Column,
-    ) -> Self {
-        // Tables without rowid and views have none.
-        let by_rowid = format!("SELECT rowid FROM {} LIMIT 0", quoted(table));
-        let tie = match database.prepare(&by_rowid) {
-            Ok(_) => "rowid".to_owned(),
-            Err(_) => key.quoted(),
+        key: Option<&str>,
+    ) -> Result<Self, SqliteError> {
+        let (mut columns, primary) = columns::of_table(database, table)?;
+        let rowid = columns::rowid_of(database, table, &columns);
+        if let Some(rowid) = rowid.filter(|rowid| key == Some(rowid)) {
+            columns.insert(0, Column::new(rowid.to_owned(), "INTEGER")?);
+        }
+        let key = match (key, primary) {
+            (Some(key), _) => columns::named(&columns, key)?.clone(),
+            (None, Some(key)) => key,
+            (None, None) => {
+                let (table, rowid) = (table.to_owned(), rowid.map(str::to_owned));
+                return Err(SqliteError::NoKey { table, rowid });
+            }
         };
         let mut rows = Self {
             table: Some(table.to_owned()),
             all: String::new(),
             columns,
+            tie: rowid.map_or_else(|| key.quoted(), str::to_owned),
             key,
-            tie,
+            ordered_by: None,
             order: None,
+            schema: None,
         };
         rows.all = rows.select(&format!("ORDER BY {}", rows.tie));
-        rows
+        Ok(rows)
     }
 
-    /// What a query yields.
-    pub(super) fn of_query(query: &str, columns: Vec<Column>, key: Column) -> Self {
-        Self {
+    /// What a query yields, with this column as the key.
+    pub(super) fn of_query(
+        database: &Connection,
+        query: &str,
+        key: &str,
+    ) -> Result<Self, SqliteError> {
+        let columns = columns::of_query(database, query)?;
+        Ok(Self {
             table: None,
             all: query.to_owned(),
+            key: columns::named(&columns, key)?.clone(),
             columns,
-            key,
             tie: String::new(),
+            ordered_by: None,
             order: None,
-        }
+            schema: None,
+        })
     }
 
     /// The same in the order of a column.
-    pub(super) fn ordered_by(&mut self, column: Column) {
-        let order = format!("ORDER BY {}, {}", column.quoted(), self.tie);
-        self.all = self.select(&order);
-        self.order = Some(column);
+    pub(super) fn ordered_by(&mut self, column: &str) -> Result<(), SqliteError> {
+        let order = columns::named(&self.columns, column)?.clone();
+        if order.name == self.key.name {
+            self.tie = self.key.quoted();
+            self.all = self.select(&format!("ORDER BY {}", self.tie));
+        } else {
+            let by = format!("ORDER BY {}, {}", order.quoted(), self.tie);
+            self.all = self.select(&by);
+            self.order = Some(order);
+        }
+        self.ordered_by = Some(column.to_owned());
+        Ok(())
+    }
+
+    /// Looks the columns up anew where somebody has changed the database's schema: a name that is no column's any more
+    /// would be taken for a text.
+    pub(super) fn follow_schema(&mut self, database: &Connection) -> Result<(), SqliteError> {
+        before_statement()?;
+        let schema = database.query_row("PRAGMA schema_version", [], |row| row.get(0))?;
+        if self.schema == Some(schema) {
+            return Ok(());
+        }
+        // A query of its tables makes the connection read the schema anew; asked for columns, it answers by what it knows.
+        columns::tables_of(database)?;
+        let mut now = match &self.table {
+            Some(table) => Self::of_table(database, table, Some(&self.key.name))?,
+            None => Self::of_query(database, &self.all, &self.key.name)?,
+        };
+        if let Some(column) = &self.ordered_by {
+            now.ordered_by(column)?;
+        }
+        now.schema = Some(schema);
+        *self = now;
+        Ok(())
+    }
+
+    /// The columns are those of another database, which may count its changes likewise.
+    pub(super) fn forget_schema(&mut self) {
+        self.schema = None;
     }
 
     fn select(&self, rest: &str) -> String {
@@ -155,7 +210,7 @@ impl Rows {
         database: &Connection,
         order: &Column,
         key: &RecordKey,
-    ) -> Result<Option<f64>, SqliteError> {
+    ) -> rusqlite::Result<Option<f64>> {
         before_statement()?;
         let table = self.table.as_deref().map(quoted).unwrap_or_default();
         let (order, key_column) = (order.quoted(), self.key_column());

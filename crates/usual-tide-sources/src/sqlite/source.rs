@@ -1,12 +1,11 @@
 //! A database as a source.
 
-use super::columns::{self, Column, SqliteError};
+use super::columns::{self, SqliteError};
 use super::rows::Rows;
 use super::write::{apply, is_elsewhere, refusal, row_and_place};
 use crate::faults::before_statement;
 use crate::link::{Answer, Change, ChangeSender, Loaded, Loading, Source, SourceError};
-use rusqlite::fallible_iterator::FallibleIterator;
-use rusqlite::{Batch, Connection, ErrorCode, OpenFlags, TransactionBehavior};
+use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -47,7 +46,7 @@ use usual_tide::writes::Write;
 pub struct SqliteSource {
     path: PathBuf,
     database: Arc<Mutex<Opened>>,
-    rows: Rows,
+    key: FieldName,
     poll: Duration,
     news: Option<ChangeSender<Record>>,
 }
@@ -58,6 +57,7 @@ struct Opened {
     /// Which file it is: another one may be put in its place.
     file: Option<u64>,
     access: OpenFlags,
+    rows: Rows,
 }
 
 impl Opened {
@@ -69,8 +69,19 @@ impl Opened {
         }
         self.connection = connect(path, self.access)?;
         self.file = now;
+        self.rows.forget_schema();
         tracing::info!(path = %path.display(), "another database is in its place");
         Ok(true)
+    }
+
+    /// All rows, in one state of the database; nothing where the loading is to end.
+    fn load(
+        &mut self,
+        progress: impl FnMut(usize) -> bool,
+    ) -> Result<Option<Vec<Record>>, SqliteError> {
+        let reading = self.connection.transaction()?;
+        self.rows.follow_schema(&reading)?;
+        self.rows.load(&reading, progress)
     }
 }
 
@@ -95,17 +106,12 @@ impl SqliteSource {
     /// [`SqliteError`].
     pub fn table(path: impl Into<PathBuf>, table: &str) -> Result<Self, SqliteError> {
         let (path, database) = open(path)?;
-        let (columns, key) = columns::of_table(&database, table)?;
-        let table = table.to_owned();
-        let key = match key {
-            Some(key) => key,
-            None => return Err(SqliteError::NoKey { table }),
-        };
-        let rows = Rows::of_table(&database, &table, columns, key);
+        let rows = Rows::of_table(&database, table, None)?;
         Ok(Self::new(path, database, rows))
     }
 
-    /// A table with this column as the key.
+    /// A table with this column as the key. `rowid` stands for the numbers that SQLite gives the rows of most tables; in
+    /// a table without an `INTEGER PRIMARY KEY`, `VACUUM` may change them.
     ///
     /// # Errors
     ///
@@ -116,9 +122,7 @@ impl SqliteSource {
         key: &str,
     ) -> Result<Self, SqliteError> {
         let (path, database) = open(path)?;
-        let (columns, _) = columns::of_table(&database, table)?;
-        let key = columns::named(&columns, key)?.clone();
-        let rows = Rows::of_table(&database, table, columns, key);
+        let rows = Rows::of_table(&database, table, Some(key))?;
         Ok(Self::new(path, database, rows))
     }
 
@@ -130,22 +134,18 @@ impl SqliteSource {
     pub fn query(path: impl Into<PathBuf>, query: &str, key: &str) -> Result<Self, SqliteError> {
         let path = path.into();
         let database = connect(&path, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
-        let columns = columns_of_query(&database, query)?;
-        columns::refuse_overlapping(&columns)?;
-        let key = columns::named(&columns, key)?.clone();
-        let rows = Rows::of_query(query, columns, key);
+        let rows = Rows::of_query(&database, query, key)?;
         Ok(Self::new(path, database, rows))
     }
 
     /// The rows of a table in the order of this column's numbers: what is moved gets a number between those of its
-    /// neighbours. O(log n) for each row that is added or moved where the table has an index on the column, O(n) without one.
+    /// neighbours. Where the column holds texts, or is the key, a move is refused. O(log n) for each row that is added or moved where the table has an index on the column, O(n) without one.
     ///
     /// # Errors
     ///
     /// [`SqliteError::NoColumn`].
-    pub fn ordered_by(mut self, column: &str) -> Result<Self, SqliteError> {
-        let column = columns::named(&self.rows.columns, column)?.clone();
-        self.rows.ordered_by(column);
+    pub fn ordered_by(self, column: &str) -> Result<Self, SqliteError> {
+        lock(&self.database).rows.ordered_by(column)?;
         Ok(self)
     }
 
@@ -158,10 +158,11 @@ impl SqliteSource {
 
     /// The field that is the key.
     pub fn key(&self) -> &FieldName {
-        &self.rows.key.field
+        &self.key
     }
 
     fn new(path: PathBuf, database: Connection, rows: Rows) -> Self {
+        let key = rows.key.field.clone();
         let access = match rows.table {
             Some(_) => OpenFlags::SQLITE_OPEN_READ_WRITE,
             None => OpenFlags::SQLITE_OPEN_READ_ONLY,
@@ -171,9 +172,10 @@ impl SqliteSource {
                 connection: database,
                 file: file_number(&path),
                 access,
+                rows,
             })),
             path,
-            rows,
+            key,
             poll: Duration::from_millis(200),
             news: None,
         }
@@ -212,23 +214,6 @@ fn connect(path: &Path, access: OpenFlags) -> Result<Connection, SqliteError> {
     Ok(database)
 }
 
-/// The columns of a query, which must be one statement that only reads.
-fn columns_of_query(database: &Connection, query: &str) -> Result<Vec<Column>, SqliteError> {
-    let mut statements = Batch::new(database, query);
-    let statement = statements.next()?;
-    let more = statements.next()?.is_some();
-    let reads = statement.filter(|one| one.readonly() && one.column_count() > 0 && !more);
-    let Some(statement) = reads else {
-        let statement = query.to_owned();
-        return Err(SqliteError::NotReading { statement });
-    };
-    let columns = statement.columns();
-    let named = columns
-        .iter()
-        .map(|column| Column::new(column.name().to_owned(), column.decl_type().unwrap_or("")));
-    named.collect()
-}
-
 /// A holder that panicked left a sound connection, so a poisoned lock is as good.
 fn lock(database: &Mutex<Opened>) -> MutexGuard<'_, Opened> {
     database.lock().unwrap_or_else(PoisonError::into_inner)
@@ -239,7 +224,7 @@ impl Source<Record> for SqliteSource {
         let progress = |rows| loading.progress(rows as u64, None).is_ok();
         let mut database = lock(&self.database);
         let followed = database.follow(&self.path);
-        let loaded = followed.and_then(|_| self.rows.load(&database.connection, progress));
+        let loaded = followed.and_then(|_| database.load(progress));
         drop(database);
         match loaded.map_err(|why| self.failed(why))? {
             Some(items) => Ok(Loaded::all(items)),
@@ -264,8 +249,10 @@ impl Source<Record> for SqliteSource {
         let mut told = Told::default();
         let done = followed.and_then(|another| {
             told.others_changed = another;
-            let connection = &mut database.connection;
-            write_all(&self.rows, connection, writes, answers, &mut told)
+            let Opened {
+                connection, rows, ..
+            } = &mut *database;
+            write_all(rows, connection, writes, answers, &mut told)
         });
         drop(database);
         match &self.news {
@@ -310,7 +297,7 @@ impl Told {
 
 /// All writes in one transaction; one that is refused leaves the others. Gives their answers as far as they came, and tells the rest.
 fn write_all(
-    rows: &Rows,
+    rows: &mut Rows,
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
     answers: &mut Vec<Answer<Record>>,
@@ -342,7 +329,7 @@ type Done = (Vec<Answer<Record>>, Told);
 
 /// Writes in one transaction; nothing when the database has ended it by itself.
 fn write_together(
-    rows: &Rows,
+    rows: &mut Rows,
     database: &mut Connection,
     writes: &[Arc<Write<Record>>],
 ) -> Result<Option<Done>, SqliteError> {
@@ -356,6 +343,7 @@ fn write_together(
             return Ok(Some((answers, Told::default())));
         }
     };
+    rows.follow_schema(&all)?;
     let mut answers = Vec::with_capacity(writes.len());
     let mut told = Told::default();
     let mut elsewhere = Vec::new();
@@ -447,7 +435,7 @@ impl std::fmt::Debug for SqliteSource {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("SqliteSource")
             .field("path", &self.path)
-            .field("table", &self.rows.table)
+            .field("key", &self.key)
             .finish_non_exhaustive()
     }
 }

@@ -1,16 +1,16 @@
 //! Writes as statements.
 
 use super::columns::{Column, SqliteError, quoted};
+use super::places::place;
 use super::rows::{Rows, cell_of};
 use crate::faults::before_statement;
 use crate::link::{Answer, Change};
 use crate::merge::{Operation, operation, saved};
-use rusqlite::types::Value as Cell;
 use rusqlite::{Connection, ErrorCode, params_from_iter};
 use usual_tide::Item;
 use usual_tide::fields::FieldPath;
 use usual_tide::record::{MemberValue, Record, RecordKey};
-use usual_tide::writes::{Neighbours, Write};
+use usual_tide::writes::Write;
 
 /// What came of a write.
 pub(super) struct Applied {
@@ -103,7 +103,8 @@ fn answer(
                 let path = FieldPath::new(column.pointer.clone());
                 differ.iter().any(|other| other.overlaps(&path))
             };
-            let columns: Vec<&Column> = rows.columns.iter().filter(overlaps).collect();
+            let writable = rows.columns.iter().filter(|column| !column.is_generated);
+            let columns: Vec<&Column> = writable.filter(overlaps).collect();
             update(rows, &table, database, &item, &columns)
         }
     };
@@ -111,11 +112,10 @@ fn answer(
         Ok(changed) => *written += changed as u64,
         Err(why) => return refused_by(why),
     }
-    match place(rows, &table, database, write, written) {
+    match place(rows, database, write, written) {
         Ok(None) => {}
         Ok(Some(refused)) => return Ok(refused),
-        Err(SqliteError::Database(why)) => return refused_by(why),
-        Err(why) => return Err(why),
+        Err(why) => return refused_by(why),
     }
     Ok(match (rows.get(database, &write.key)?, &write.after) {
         (Some(now), Some(after)) => match lost(write, before.as_ref(), after, &now) {
@@ -129,7 +129,7 @@ fn answer(
 }
 
 /// Whether a row is an item of ours but for what the database sets itself: nulls and defaults of columns that the item
-/// has no value for, and the number in the order, which is the row's place and not its content.
+/// has no value for, what it computes, and the number in the order, which is the row's place and not its content.
 fn is_ours(rows: &Rows, ours: &Record, now: &Record) -> bool {
     let set_by_database = |path: &FieldPath| {
         let column = rows
@@ -145,7 +145,8 @@ fn is_ours(rows: &Rows, ours: &Record, now: &Record) -> bool {
             value.is_some_and(|value| value != MemberValue::Null)
         };
         let has_default = column.is_some_and(|column| column.has_default);
-        is_order || (!value(ours) && (!value(now) || has_default))
+        let is_generated = column.is_some_and(|column| column.is_generated);
+        is_order || is_generated || (!value(ours) && (!value(now) || has_default))
     };
     ours.changed_fields(now).iter().all(set_by_database)
 }
@@ -227,7 +228,7 @@ fn insert(
     let columns: Vec<&Column> = rows.columns.iter().collect();
     let given: Vec<&&Column> = columns
         .iter()
-        .filter(|column| item.field(&column.field).is_some())
+        .filter(|column| !column.is_generated && item.field(&column.field).is_some())
         .collect();
     let names: Vec<String> = given.iter().map(|column| column.quoted()).collect();
     let marks = vec!["?"; given.len()].join(", ");
@@ -271,114 +272,4 @@ fn update(
     database
         .prepare_cached(&sql)?
         .execute(params_from_iter(cells))
-}
-
-/// Puts a row between its neighbours, by a number between theirs; where there is none, all rows are numbered
-/// again. A refusal of a move when the table has no order.
-fn place(
-    rows: &Rows,
-    table: &str,
-    database: &Connection,
-    write: &Write<Record>,
-    written: &mut u64,
-) -> Result<Option<Answer<Record>>, SqliteError> {
-    let Some(place) = write.place.as_ref().filter(|_| write.after.is_some()) else {
-        return Ok(None);
-    };
-    let Some(order) = &rows.order else {
-        // A new one stands where the table puts it.
-        let is_moved = write.before.is_some();
-        let refused = "the table has no column that its rows are ordered by";
-        return Ok(is_moved.then(|| Answer::refused(refused)));
-    };
-    let (rank_column, key_column) = (order.quoted(), rows.key_column());
-    // Other rows without a number have no place among the others.
-    let unnumbered = format!(
-        "SELECT EXISTS (SELECT 1 FROM {table} WHERE {rank_column} IS NULL AND {key_column} <> ?)"
-    );
-    before_statement()?;
-    let mut number_first = database.prepare_cached(&unnumbered)?;
-    let number_first: bool = number_first.query_row([cell_of(&write.key)], |row| row.get(0))?;
-    for numbered_anew in [number_first, true] {
-        if numbered_anew {
-            before_statement()?;
-            let tie = rows.tie();
-            database.execute_batch(&format!(
-                "UPDATE {table} SET {rank_column} = numbered.rank FROM (SELECT {tie} AS id, \
-                 row_number() OVER (ORDER BY {rank_column}, {tie}) AS rank FROM {table}) AS numbered \
-                 WHERE {table}.{tie} = numbered.id"
-            ))?;
-        }
-        if let Some(rank) = rank_between(rows, table, database, order, place, &write.key)? {
-            let sql = format!("UPDATE {table} SET {rank_column} = ? WHERE {key_column} = ?");
-            let cells = [Cell::Real(rank), cell_of(&write.key)];
-            before_statement()?;
-            let mut update = database.prepare_cached(&sql)?;
-            *written += update.execute(params_from_iter(cells))? as u64;
-            return Ok(None);
-        }
-    }
-    Ok(None)
-}
-
-/// A number between those of the neighbours; nothing when there is none between them.
-fn rank_between(
-    rows: &Rows,
-    table: &str,
-    database: &Connection,
-    order: &Column,
-    place: &Neighbours<RecordKey>,
-    key: &RecordKey,
-) -> Result<Option<f64>, SqliteError> {
-    let rank_column = order.quoted();
-    let others = format!("FROM {table} WHERE {} <> ?1", rows.key_column());
-    let find = |sql: String, rank: Option<f64>| -> Result<Option<f64>, SqliteError> {
-        before_statement()?;
-        let mut statement = database.prepare_cached(&sql)?;
-        let found = match rank {
-            Some(rank) => statement.query_row((cell_of(key), rank), |row| row.get(0))?,
-            None => statement.query_row([cell_of(key)], |row| row.get(0))?,
-        };
-        Ok(found)
-    };
-    let last = || find(format!("SELECT max({rank_column}) {others}"), None);
-    let rank_of = |key: &Option<RecordKey>| match key {
-        Some(key) => rows.rank(database, order, key),
-        None => Ok(None),
-    };
-    let (above, below) = match (&place.after, &place.before) {
-        (_, None) => (last()?, None),
-        (None, _) => (
-            None,
-            find(format!("SELECT min({rank_column}) {others}"), None)?,
-        ),
-        (after, before) => match (rank_of(after)?, rank_of(before)?) {
-            (Some(above), _) => {
-                let next = format!("SELECT min({rank_column}) {others} AND {rank_column} > ?2");
-                let twins = format!("SELECT count(*) {others} AND {rank_column} = ?2");
-                if find(twins, Some(above))? > Some(1.0) {
-                    return Ok(None);
-                }
-                (Some(above), find(next, Some(above))?)
-            }
-            (None, Some(below)) => {
-                let previous = format!("SELECT max({rank_column}) {others} AND {rank_column} < ?2");
-                (find(previous, Some(below))?, Some(below))
-            }
-            // What it was next to is gone: it stays where it is, and a new one goes to the end.
-            (None, None) => match rows.rank(database, order, key)? {
-                Some(rank) => return Ok(Some(rank)),
-                None => (last()?, None),
-            },
-        },
-    };
-    Ok(match (above, below) {
-        (None, None) => Some(1.0),
-        (Some(above), None) => Some((above + 1.0).floor()).filter(|rank| *rank > above),
-        (None, Some(below)) => Some((below - 1.0).ceil()).filter(|rank| *rank < below),
-        (Some(above), Some(below)) => {
-            let between = above + (below - above) / 2.0;
-            (above < between && between < below).then_some(between)
-        }
-    })
 }

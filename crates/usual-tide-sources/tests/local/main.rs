@@ -413,7 +413,7 @@ fn what_is_no_table_is_told() {
     );
     assert_eq!(
         told(SqliteSource::table(&path, "notes")),
-        "the table \"notes\" has no primary key of one column: say which column is the key"
+        "the table \"notes\" has no primary key of one column: say which column is the key, or \"rowid\" for the numbers of its rows"
     );
     assert_eq!(
         told(
