@@ -67,4 +67,7 @@ pub struct OutboxError {
     pub what: String,
     /// What came of it.
     pub why: Box<dyn std::error::Error + Send + Sync>,
+    /// The write that it is about, where it is about one alone. One that cannot be read, since an earlier version of the
+    /// app kept it say, keeps a link from starting until it is forgotten.
+    pub number: Option<u64>,
 }

@@ -17,6 +17,9 @@ use usual_tide::writes::{Neighbours, Show, Write};
 /// error. The table `unsent` has a `number` and the write as JSON:
 /// `key`, `before`, `after`, `place` with `after` and `before`, and `show`.
 ///
+/// A write that this version of the app cannot read keeps a link from starting. The error has its number, by which the app can
+/// [`forget`](Outbox::forget) it, and its text.
+///
 /// ```
 /// use usual_tide::record::FieldName;
 /// use usual_tide_sources::link::{LinkOptions, Outbox};
@@ -87,6 +90,20 @@ fn failed(
     OutboxError {
         what: format!("the unsent writes in {} {what}", path.display()),
         why: why.into(),
+        number: None,
+    }
+}
+
+fn failed_with(
+    path: &Path,
+    number: u64,
+    what: &str,
+    why: impl Into<Box<dyn std::error::Error + Send + Sync>>,
+) -> OutboxError {
+    let number = Some(number);
+    OutboxError {
+        number,
+        ..failed(path, what, why)
     }
 }
 
@@ -104,7 +121,7 @@ impl Outbox<Record> for SqliteOutbox {
             let write = from_json(&text, &self.maker);
             let why = || {
                 let what = format!("cannot be read: number {number}");
-                failed(&self.path, &what, format!("not a write: {text}"))
+                failed_with(&self.path, number, &what, format!("not a write: {text}"))
             };
             Ok((number, write.ok_or_else(why)?))
         });
@@ -137,7 +154,8 @@ impl Outbox<Record> for SqliteOutbox {
             .and_then(|()| self.database.prepare_cached(sql))
             .and_then(|mut one| one.execute([number]));
         let what = format!("cannot forget number {number}, which was answered");
-        done.map(drop).map_err(|why| failed(&self.path, &what, why))
+        done.map(drop)
+            .map_err(|why| failed_with(&self.path, number, &what, why))
     }
 }
 

@@ -72,6 +72,7 @@ impl<O: Outbox<Record>, T: Item<Key: FieldValue>> Outbox<T> for TypedOutbox<O, T
             let item = self.item(&write).map_err(|why| OutboxError {
                 what: format!("the unsent write with number {number} cannot be read"),
                 why: why.into(),
+                number: Some(number),
             });
             Ok((number, item?))
         });
@@ -84,6 +85,7 @@ impl<O: Outbox<Record>, T: Item<Key: FieldValue>> Outbox<T> for TypedOutbox<O, T
         let records = records.map_err(|why| OutboxError {
             what: "an unsent write cannot be kept".to_owned(),
             why: why.into(),
+            number: None,
         })?;
         self.outbox.keep(&records)
     }

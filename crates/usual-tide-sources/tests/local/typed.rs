@@ -8,12 +8,13 @@ use std::collections::HashMap;
 use std::path::Path;
 use std::sync::{Arc, Mutex, mpsc};
 use std::time::Duration;
-use usual_tide::record::{Record, RecordKey, parse};
-use usual_tide::writes::{Write, WriteState};
+use usual_tide::record::{FieldName, Record, RecordKey, parse};
+use usual_tide::writes::{Show, Write, WriteState};
 use usual_tide::{Fields, Item, Place, SharedStore, Store};
 use usual_tide_sources::files::{FileSource, read_file};
 use usual_tide_sources::link::{
-    Answer, Change, ChangeSender, Link, LinkOptions, Loaded, Loading, Retry, Source, SourceError,
+    Answer, Change, ChangeSender, Link, LinkError, LinkOptions, Loaded, Loading, Outbox, Retry,
+    Source, SourceError,
 };
 use usual_tide_sources::sqlite::{SqliteOutbox, SqliteSource};
 use usual_tide_sources::typed::{Conversion, TypedOutbox, TypedSource};
@@ -475,4 +476,54 @@ proptest! {
             prop_assert_eq!(record.get("note").and_then(|note| note.as_i64()), Some(note.into()));
         }
     }
+}
+
+#[test]
+fn writes_that_a_later_version_of_the_app_cannot_read_are_told_and_can_be_forgotten() {
+    let folder = tempfile::tempdir().unwrap();
+    let (path, unsent) = (
+        folder.path().join("pieces.json"),
+        folder.path().join("unsent.db"),
+    );
+    std::fs::write(&path, "[]").unwrap();
+    let mut earlier = SqliteOutbox::open(&unsent, &id()).unwrap();
+    let items = parse(
+        r#"[{"id": 1, "name": "Bowl"}, {"id": 2, "title": "Mug"}]"#,
+        &id(),
+    );
+    for item in items.unwrap() {
+        let (key, item) = (item.key().clone(), Some(Arc::new(item)));
+        let write = Write::new(key, None, item, None, Show::AtOnce);
+        earlier.keep(&[Arc::new(write)]).unwrap();
+    }
+    drop(earlier);
+
+    let start = || {
+        let outbox = SqliteOutbox::open(&unsent, &id()).unwrap();
+        let source = TypedSource::new(FileSource::new(&path, &id()), conversion());
+        let options = LinkOptions::default().outbox(TypedOutbox::new(outbox, conversion()));
+        let store = SharedStore::new(Store::new());
+        Link::start_with(store, source, options)
+    };
+    let Err(LinkError::Outbox(told)) = start() else {
+        panic!("a piece without a title is read");
+    };
+    assert_eq!(told.number, Some(1));
+    assert!(told.to_string().contains("title"), "{told}");
+    // The same with another field as the key, which the first of them lacks.
+    let other_key = SqliteOutbox::open(&unsent, &FieldName::parse("title").unwrap());
+    let told = other_key.unwrap().kept().unwrap_err();
+    assert_eq!(told.number, Some(1));
+    assert!(told.to_string().contains("Bowl"), "{told}");
+
+    SqliteOutbox::open(&unsent, &id())
+        .unwrap()
+        .forget(1)
+        .unwrap();
+    let link = start().unwrap();
+    link.flush(LONG).unwrap();
+    let items = read_file(&path, &id()).unwrap();
+    assert_eq!(items[0].get("title").unwrap(), "Mug");
+    assert_eq!(items.len(), 1);
+    link.close(LONG);
 }
