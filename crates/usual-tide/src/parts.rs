@@ -20,7 +20,7 @@ const WORTH_SHARING_ROWS: usize = if cfg!(any(test, fuzzing)) { 8 } else { 1_000
 /// A part that panics panics here, after the others have ended. Where no thread can be had, the
 /// parts are done one after another.
 pub(crate) fn in_parts<R: Send>(len: usize, work: impl Fn(Range<usize>) -> R + Sync) -> Vec<R> {
-    share(len, WORTH_SHARING, work)
+    share(len, WORTH_SHARING, &work)
 }
 
 /// The same for rows here and there among many, each of which takes a while to find.
@@ -28,25 +28,34 @@ pub(crate) fn rows_in_parts<R: Send>(
     rows: usize,
     work: impl Fn(Range<usize>) -> R + Sync,
 ) -> Vec<R> {
-    share(rows, WORTH_SHARING_ROWS, work)
+    share(rows, WORTH_SHARING_ROWS, &work)
 }
 
 fn share<R: Send>(
     len: usize,
     worth_sharing: usize,
-    work: impl Fn(Range<usize>) -> R + Sync,
+    work: &(dyn Fn(Range<usize>) -> R + Sync),
 ) -> Vec<R> {
     if len < worth_sharing {
         return vec![work(0..len)];
     }
     let parts = equal_parts(len);
-    let results: Mutex<Vec<Option<R>>> = Mutex::new(parts.iter().map(|_| None).collect());
+    // Loops, where chains of iterators would be compiled again for each kind of work.
+    let mut none = Vec::new();
+    none.resize_with(parts.len(), || None);
+    let results = Mutex::new(none);
     side_by_side(&parts, &|part, range| {
         let done = work(range);
         results.lock().unwrap_or_else(PoisonError::into_inner)[part] = Some(done);
     });
-    let results = results.into_inner().unwrap_or_else(PoisonError::into_inner);
-    results.into_iter().flatten().collect()
+    let mut results = results.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let mut all = Vec::with_capacity(parts.len());
+    for result in &mut results {
+        if let Some(result) = result.take() {
+            all.push(result);
+        }
+    }
+    all
 }
 
 // The rest is compiled once, not for each kind of work.

@@ -79,34 +79,30 @@ impl KeyTable {
     pub(crate) fn insert_many<T: Item>(&mut self, slots: &[Slot], items: &Arena<T>) -> bool {
         self.reserve(slots.len(), items);
         let key = |slot: Slot| items.get(slot).map(|item| item.key());
-        slots.chunks(AT_ONCE).all(|slots| {
-            let hashed = slots
-                .iter()
-                .map(|slot| (hash_of(&self.hasher, *slot, items), *slot));
-            let hashed = by_place(hashed.collect(), self.slots.num_buckets());
-            hashed.into_iter().all(|(hash, slot)| {
+        for slots in slots.chunks(AT_ONCE) {
+            let mut hashed = Vec::with_capacity(slots.len());
+            for slot in slots {
+                hashed.push((hash_of(&self.hasher, *slot, items), *slot));
+            }
+            for (hash, slot) in by_place(hashed, self.slots.num_buckets()) {
                 let has_key = |other: &Slot| key(*other) == key(slot);
                 let rehash = |other: &Slot| hash_of(&self.hasher, *other, items);
                 match self.slots.entry(hash, has_key, rehash) {
-                    Entry::Occupied(_) => false,
-                    Entry::Vacant(place) => {
-                        place.insert(slot);
-                        true
-                    }
-                }
-            })
-        })
+                    Entry::Occupied(_) => return false,
+                    Entry::Vacant(place) => place.insert(slot),
+                };
+            }
+        }
+        true
     }
 
     pub(crate) fn remove<T: Item>(&mut self, slot: Slot, items: &Arena<T>) {
         let Some(item) = items.get(slot) else { return };
         let hash = self.hasher.hash_one(item.key());
-        let earlier = self.earlier.as_mut().map(|earlier| &mut earlier.slots);
-        for slots in [Some(&mut self.slots), earlier].into_iter().flatten() {
-            if let Ok(entry) = slots.find_entry(hash, |other| *other == slot) {
-                entry.remove();
-                return;
-            }
+        if !take_out(&mut self.slots, hash, slot)
+            && let Some(earlier) = &mut self.earlier
+        {
+            take_out(&mut earlier.slots, hash, slot);
         }
     }
 
@@ -125,11 +121,13 @@ impl KeyTable {
         }
         if let Some(earlier) = &self.earlier {
             // The hash of a key is code of the app and may panic: nothing changes before all are there.
-            let hashed = in_order(&earlier.slots).into_iter();
-            let hashed = hashed.map(|slot| (slot, hash_of(&self.hasher, slot, items)));
-            let hashed: Vec<(Slot, u64)> = hashed.collect();
+            let slots = in_order(&earlier.slots);
+            let mut hashes = Vec::with_capacity(slots.len());
+            for slot in &slots {
+                hashes.push(hash_of(&self.hasher, *slot, items));
+            }
             self.earlier = None;
-            for (slot, hash) in hashed {
+            for (slot, hash) in slots.into_iter().zip(hashes) {
                 self.slots
                     .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
             }
@@ -147,8 +145,7 @@ impl KeyTable {
                 continue;
             }
             let hash = hash_of(&self.hasher, slot, items);
-            if let Ok(entry) = earlier.slots.find_entry(hash, |other| *other == slot) {
-                entry.remove();
+            if take_out(&mut earlier.slots, hash, slot) {
                 self.slots
                     .insert_unique(hash, slot, |other| hash_of(&self.hasher, *other, items));
             }
@@ -175,6 +172,12 @@ impl KeyTable {
             false => wanted.max(full + 1),
         }
     }
+}
+
+/// Takes a slot out of a table, if it is in there.
+fn take_out(table: &mut HashTable<Slot>, hash: u64, slot: Slot) -> bool {
+    let found = table.find_entry(hash, |other| *other == slot);
+    found.map(|entry| entry.remove()).is_ok()
 }
 
 fn in_order(table: &HashTable<Slot>) -> Vec<Slot> {

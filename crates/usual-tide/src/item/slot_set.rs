@@ -61,10 +61,15 @@ impl SlotSet {
 
 /// The numbers of the bits that are set.
 fn ones(words: &[u64]) -> impl Iterator<Item = usize> + use<'_> {
-    words.iter().enumerate().flat_map(|(at, word)| {
-        let rests = std::iter::successors(Some(*word), |rest| Some(rest & rest.wrapping_sub(1)));
-        let rests = rests.take_while(|rest| *rest != 0);
-        rests.map(move |rest| at * 64 + rest.trailing_zeros() as usize)
+    let (mut at, mut rest) = (0, words.first().copied().unwrap_or(0));
+    std::iter::from_fn(move || {
+        while rest == 0 {
+            at += 1;
+            rest = *words.get(at)?;
+        }
+        let bit = rest.trailing_zeros() as usize;
+        rest &= rest - 1;
+        Some(at * 64 + bit)
     })
 }
 

@@ -57,8 +57,8 @@ impl<'a, T: Item> CachedOrder<'a, T> {
         let parts = in_parts(slots.len(), |part| {
             let mut rows: Vec<Keyed> = part.map(keyed).collect();
             sort_keyed(&mut rows);
-            let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
-            for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
+            let keys = Keyed::keys(&rows);
+            for ties in rows.chunk_by_mut(Keyed::ties) {
                 self.break_ties(ties, PREFIX_BYTES);
             }
             for (row, key) in rows.iter_mut().zip(keys) {
@@ -69,8 +69,8 @@ impl<'a, T: Item> CachedOrder<'a, T> {
         let rows = parts.into_iter().reduce(|one, two| self.merge(one, two));
         let rows = rows.unwrap_or_default();
         Evaluated {
-            slots: rows.iter().map(|row| row.slot).collect(),
-            keys: Some(rows.iter().map(|row| row.key).collect()),
+            slots: Keyed::slots(&rows),
+            keys: Some(Keyed::keys(&rows)),
             sections: Vec::new(),
         }
     }
@@ -94,7 +94,7 @@ impl<'a, T: Item> CachedOrder<'a, T> {
             row.key = self.sort.cached_bytes_from(self.kept(row.slot), known);
         }
         sort_keyed(ties);
-        for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
+        for ties in ties.chunk_by_mut(Keyed::ties) {
             self.break_ties(ties, known + 8);
         }
     }

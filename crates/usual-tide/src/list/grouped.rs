@@ -10,6 +10,7 @@ use crate::item::{GroupValue, Item, SectionKey, Value};
 use crate::order::Slot;
 use crate::parts::in_parts;
 use crate::query::{Group, Query, Sort};
+use crate::sorts::arrange;
 use hashbrown::HashMap;
 use std::sync::Arc;
 
@@ -38,18 +39,14 @@ fn grouped<T: Item>(
 ) -> Evaluated {
     let Some(sort) = within else {
         let sections = rows_by_section(slots, group, context, |slot, _, _| slot);
-        let unsorted = |(key, slots)| {
-            let rows = Evaluated {
-                slots,
-                ..Evaluated::default()
-            };
-            (key, rows)
-        };
-        return joined_sections(sections.into_iter().map(unsorted), slots.len(), false);
+        return one_after_another(sections.keys, sections.rows);
     };
     if let Some(order) = CachedOrder::of(sort, context) {
         let sections = rows_by_section(slots, group, context, |slot, _, _| slot);
-        return sort_each(sections, slots.len(), |rows| order.sorted(rows));
+        let counts = sections.counts();
+        return sort_each(sections.keys, &counts, &|section| {
+            order.sorted(&sections.rows[section])
+        });
     }
     // An item is read once for its section and all that sorts it: the rows of a section are here and there in memory.
     let refinement = sort.refinement();
@@ -66,7 +63,9 @@ fn grouped<T: Item>(
             next.and_then(|(refinement, item)| refinement.next_bytes(item)),
         )
     });
-    sort_each(sections, slots.len(), |rows| {
+    let counts = sections.counts();
+    sort_each(sections.keys, &counts, &|section| {
+        let rows = &sections.rows[section];
         let with_next = rows
             .iter()
             .map(|(row, next)| Some((row.key, (*next)?, row.source, row.slot)));
@@ -81,13 +80,29 @@ fn grouped<T: Item>(
     })
 }
 
+/// The keys of sections in their order, and what stands for the rows of each.
+struct SectionRows<R> {
+    keys: Vec<SectionKey>,
+    rows: Vec<Vec<R>>,
+}
+
+impl<R> SectionRows<R> {
+    fn counts(&self) -> Vec<usize> {
+        let mut counts = Vec::with_capacity(self.rows.len());
+        for rows in &self.rows {
+            counts.push(rows.len());
+        }
+        counts
+    }
+}
+
 /// The sections of rows in source order, and what is made of each of these: of its slot, its place among them and its item.
 fn rows_by_section<'a, T: Item, R: Send>(
     slots: &[Slot],
     group: &Group<T>,
     context: Context<'a, T>,
     row: impl Fn(Slot, usize, Option<&'a Arc<T>>) -> R + Sync,
-) -> Vec<(SectionKey, Vec<R>)> {
+) -> SectionRows<R> {
     let parts = in_parts(slots.len(), |part| {
         let mut sections: HashMap<GroupValue<'_>, Vec<R>> = HashMap::new();
         for source in part {
@@ -99,61 +114,66 @@ fn rows_by_section<'a, T: Item, R: Send>(
         }
         sections
     });
-    let mut parts = parts.into_iter();
-    let mut sections = parts.next().unwrap_or_default();
-    for (value, rows) in parts.flatten() {
-        sections.entry(value).or_default().extend(rows);
+    let mut sections = HashMap::new();
+    for part in parts {
+        if sections.is_empty() {
+            sections = part;
+            continue;
+        }
+        for (value, rows) in part {
+            sections.entry(value).or_default().extend(rows);
+        }
     }
-    let mut sections: Vec<(SectionKey, Vec<R>)> = sections
-        .into_iter()
-        .map(|(value, rows)| (SectionKey::from(value.0.into_owned()), rows))
-        .collect();
-    group.sort_by_section(&mut sections, |section| &section.0);
-    sections
+    let mut keys = Vec::with_capacity(sections.len());
+    let mut rows = Vec::with_capacity(sections.len());
+    for (value, section) in sections {
+        keys.push(SectionKey::from(value.0.into_owned()));
+        rows.push(section);
+    }
+    let order = group.order_of_sections(&keys.iter().collect::<Vec<_>>());
+    arrange(&mut keys, &order);
+    arrange(&mut rows, &order);
+    SectionRows { keys, rows }
 }
 
-/// Sorts the rows of each section, sections side by side.
-fn sort_each<R: Sync>(
-    sections: Vec<(SectionKey, Vec<R>)>,
-    rows: usize,
-    sorted: impl Fn(&[R]) -> Evaluated + Sync,
+/// Sorts the rows of each section, sections side by side, and puts them one after another. Compiled once, not for each type of item.
+fn sort_each(
+    section_keys: Vec<SectionKey>,
+    counts: &[usize],
+    sorted: &(dyn Fn(usize) -> Evaluated + Sync),
 ) -> Evaluated {
-    let mut before = 0;
-    let starts = sections.iter().map(|(_, rows)| {
-        before += rows.len();
-        before - rows.len()
+    let mut rows = 0;
+    let starts = counts.iter().map(|count| {
+        rows += count;
+        rows - count
     });
     let starts: Vec<usize> = starts.collect();
     let section_at = |row: usize| starts.partition_point(|start| *start < row);
     let in_order = in_parts(rows, |part| {
-        let sections = &sections[section_at(part.start)..section_at(part.end)];
-        let sections = sections.iter().map(|(_, rows)| sorted(rows));
-        sections.collect::<Vec<Evaluated>>()
+        let sections = section_at(part.start)..section_at(part.end);
+        sections.map(sorted).collect::<Vec<Evaluated>>()
     });
-    let keys = sections.iter().map(|(key, _)| key.clone());
-    joined_sections(keys.zip(in_order.into_iter().flatten()), rows, true)
-}
-
-/// The rows of sections one after the other, with their prefixes where they are sorted.
-fn joined_sections(
-    sections: impl Iterator<Item = (SectionKey, Evaluated)>,
-    rows: usize,
-    are_sorted: bool,
-) -> Evaluated {
-    let mut slots = Vec::with_capacity(rows);
-    let mut keys = are_sorted.then(|| Vec::with_capacity(rows));
-    let sections = sections.map(|(key, rows)| {
-        let count = rows.slots.len();
-        slots.extend(rows.slots);
-        if let (Some(keys), Some(more)) = (&mut keys, rows.keys) {
-            keys.extend(more);
-        }
-        (key, count)
-    });
-    let sections = sections.collect();
+    let (mut slots, mut keys) = (Vec::with_capacity(rows), Vec::with_capacity(rows));
+    for section in in_order.into_iter().flatten() {
+        slots.extend(section.slots);
+        keys.extend(section.keys.into_iter().flatten());
+    }
     Evaluated {
         slots,
-        keys,
-        sections,
+        keys: Some(keys),
+        sections: section_keys
+            .into_iter()
+            .zip(counts.iter().copied())
+            .collect(),
+    }
+}
+
+/// The rows of sections as they are, one section after another.
+fn one_after_another(keys: Vec<SectionKey>, rows: Vec<Vec<Slot>>) -> Evaluated {
+    let counts: Vec<usize> = rows.iter().map(Vec::len).collect();
+    Evaluated {
+        slots: rows.into_iter().flatten().collect(),
+        keys: None,
+        sections: keys.into_iter().zip(counts).collect(),
     }
 }

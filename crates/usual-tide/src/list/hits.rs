@@ -82,7 +82,9 @@ pub(super) fn ask_each(
 ) -> Vec<bool> {
     let mut answers = Vec::with_capacity(part.len());
     for slots in rows.chunks_in(part) {
-        answers.extend(slots.iter().map(|slot| ask(*slot)));
+        for slot in slots {
+            answers.push(ask(*slot));
+        }
     }
     answers
 }

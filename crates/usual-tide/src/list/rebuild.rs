@@ -31,49 +31,46 @@ impl<T: Item> ListState<T> {
             going.set(row.touch.slot.index());
         }
         let arriving = self.places(affected, &|slot| going.has(slot.index()), context);
-        let stays = affected.iter().map(|row| match row.effect {
-            Effect::Stays => self.rows.position(row.touch.slot),
-            _ => None,
-        });
-        let mut from: Vec<Option<usize>> = stays.collect();
-
-        let out: Vec<Slot> = affected
-            .iter()
-            .filter(|row| row.effect.removes())
-            .map(|row| row.touch.slot)
-            .collect();
+        let mut from = vec![None; affected.len()];
+        let (mut out, mut leaving) = (Vec::new(), Vec::new());
+        for (place, row) in affected.iter().enumerate() {
+            if row.effect == Effect::Stays {
+                from[place] = self.rows.position(row.touch.slot);
+            } else if row.effect.removes() {
+                out.push(row.touch.slot);
+                leaving.push(place);
+            }
+        }
         let arrivals: Vec<Arrival> = arriving.iter().map(|row| row.arrival).collect();
         let merged = self.rows.merge(&out, &arrivals);
 
-        let leaving = affected
-            .iter()
-            .zip(&mut from)
-            .filter(|(row, _)| row.effect.removes());
-        for ((_, from), (at, _)) in leaving.zip(&merged.out) {
-            *from = Some(*at);
+        for (place, (at, _)) in leaving.into_iter().zip(&merged.out) {
+            from[place] = Some(*at);
         }
         let mut to = vec![None; affected.len()];
         for (row, at) in arriving.iter().zip(&merged.into) {
             to[row.place] = Some(*at);
         }
-        for ((row, from), to) in affected.iter().zip(&from).zip(&mut to) {
-            if row.effect == Effect::Stays && from.is_some() {
-                *to = self.rows.position(row.touch.slot);
+        // Those that went in are in the list's order already, and are told after the others.
+        let mut touched = Vec::with_capacity(affected.len());
+        for (place, row) in affected.iter().enumerate() {
+            if row.effect == Effect::Stays && from[place].is_some() {
+                to[place] = self.rows.position(row.touch.slot);
             }
+            if !row.effect.inserts() {
+                touched.push(touched_row(row.touch, from[place], to[place]));
+            }
+        }
+        for row in &arriving {
+            let place = row.place;
+            touched.push(touched_row(affected[place].touch, from[place], to[place]));
         }
         self.rollback.push(RollbackStep::Merged {
             out: out.into_iter().zip(merged.out).collect(),
             into: arrivals.iter().map(|row| row.slot).collect(),
         });
         self.release_removed(affected);
-        // Those that went in are in the list's order already.
-        let others = affected.iter().enumerate();
-        let others = others.filter(|(_, row)| !row.effect.inserts());
-        let others = others.map(|(place, _)| place);
-        let places = others.chain(arriving.iter().map(|row| row.place));
-        places
-            .map(|place| touched_row(affected[place].touch, from[place], to[place]))
-            .collect()
+        touched
     }
 
     /// Rebuilds the rows with each touched row in its place; returns where each was and is. O(n), and
@@ -345,7 +342,7 @@ impl<T: Item> ListState<T> {
                     context.source.position(other).cmp(&Some(position))
                 };
                 let tie = (runs.get(ties[0].section), ties[0].arrival.key);
-                self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context)
+                self.places_among_ties(&mut sweep, tie, ties.len(), &item, &source, context)
             });
             match among.flatten() {
                 Some(found) => places.extend(found.into_iter().map(|row| row.place)),

@@ -275,7 +275,7 @@ impl<T: Item> ListState<T> {
                 let slot = |at: usize| arriving.slots[ties.start + at];
                 let item = |at| context.items.get(slot(at));
                 let source = |row, at| places_at_source.order(row, slot(at), context.source);
-                match self.places_among_ties(&mut sweep, tie, ties.len(), item, source, context) {
+                match self.places_among_ties(&mut sweep, tie, ties.len(), &item, &source, context) {
                     Some(found) => places.extend(found.into_iter().map(|row| row.position)),
                     None => places.extend(ties.clone().map(|at| {
                         sweep.lower_bound(runs.get(at), key(at), &mut |row| comes_before(row, at));

@@ -1,4 +1,7 @@
 //! Putting rows into the order of a sort.
+//!
+//! What does not depend on the type of item is in functions of its own: a closure within code for any item type is compiled again
+//! for each, and so is all that it is given to.
 
 use super::cached_order::CachedOrder;
 use super::evaluate::Evaluated;
@@ -26,6 +29,20 @@ pub(super) struct Keyed {
     /// Its place in source order, which breaks ties.
     pub(super) source: u32,
     pub(super) slot: Slot,
+}
+
+impl Keyed {
+    pub(super) fn ties(&self, other: &Self) -> bool {
+        self.key == other.key
+    }
+
+    pub(super) fn keys(rows: &[Self]) -> Vec<u64> {
+        rows.iter().map(|row| row.key).collect()
+    }
+
+    pub(super) fn slots(rows: &[Self]) -> Vec<Slot> {
+        rows.iter().map(|row| row.slot).collect()
+    }
 }
 
 /// Sorts rows that are in source order. Prefixes first, then, where many tie, the next bytes, then
@@ -87,12 +104,16 @@ pub(super) fn sorted_keyed<T: Item>(
     sort: &Sort<T>,
     context: Context<'_, T>,
 ) -> Evaluated {
+    without_ties(in_key_order(rows), sort, context)
+}
+
+fn in_key_order(rows: &[Keyed]) -> Vec<Keyed> {
     let parts = in_parts(rows.len(), |part| {
         let mut rows = rows[part].to_vec();
         sort_keyed(&mut rows);
         rows
     });
-    without_ties(joined(parts, merge_keyed), sort, context)
+    joined(parts, merge_keyed)
 }
 
 /// The same with the bytes after the prefixes.
@@ -101,12 +122,16 @@ pub(super) fn sorted_twice_keyed<T: Item>(
     refinement: &Refinement<'_, T>,
     context: Context<'_, T>,
 ) -> Evaluated {
+    without_more_ties(in_order_of_both(rows), refinement, context)
+}
+
+fn in_order_of_both(rows: &[TwiceKeyed]) -> Vec<TwiceKeyed> {
     let parts = in_parts(rows.len(), |part| {
         let mut rows = rows[part].to_vec();
         sort_twice_keyed(&mut rows);
         rows
     });
-    without_more_ties(joined(parts, merge_twice_keyed), refinement, context)
+    joined(parts, merge_twice_keyed)
 }
 
 /// Rows that are in order but for those that tie in the prefix, in order.
@@ -116,14 +141,14 @@ fn without_ties<T: Item>(
     context: Context<'_, T>,
 ) -> Evaluated {
     let item = |slot| context.items.get(slot);
-    let keys: Vec<u64> = rows.iter().map(|row| row.key).collect();
+    let keys = Keyed::keys(&rows);
     if let Some(refinement) = sort.refinement() {
-        for ties in rows.chunk_by_mut(|one, two| one.key == two.key) {
+        for ties in rows.chunk_by_mut(Keyed::ties) {
             break_ties(ties, &refinement, &item);
         }
     }
     Evaluated {
-        slots: rows.iter().map(|row| row.slot).collect(),
+        slots: Keyed::slots(&rows),
         keys: Some(keys),
         sections: Vec::new(),
     }
@@ -136,18 +161,20 @@ fn without_more_ties<T: Item>(
     context: Context<'_, T>,
 ) -> Evaluated {
     let item = |slot| context.items.get(slot);
-    let keys = rows.iter().map(|(key, ..)| *key).collect();
+    let keys = prefixes(&rows);
     let mut tied = Vec::new();
-    for ties in rows.chunk_by_mut(|one, two| (one.0, one.1) == (two.0, two.1)) {
+    for ties in rows.chunk_by_mut(tie_in_both) {
         if ties.len() < 2 {
             continue;
         }
         tied.clear();
-        tied.extend(ties.iter().map(|(key, _, source, slot)| Keyed {
-            key: *key,
-            source: *source,
-            slot: *slot,
-        }));
+        for (key, _, source, slot) in &*ties {
+            tied.push(Keyed {
+                key: *key,
+                source: *source,
+                slot: *slot,
+            });
+        }
         let refinement = refinement.after_bytes(item(tied[0].slot));
         break_ties(&mut tied, &refinement, &item);
         for (row, sorted) in ties.iter_mut().zip(&tied) {
@@ -155,7 +182,7 @@ fn without_more_ties<T: Item>(
         }
     }
     Evaluated {
-        slots: rows.into_iter().map(|row| row.3).collect(),
+        slots: slots_of(&rows),
         keys: Some(keys),
         sections: Vec::new(),
     }
@@ -185,6 +212,18 @@ fn merge_keyed(rows: &mut [Keyed]) {
 /// A row with its prefix and the bytes after it.
 pub(super) type TwiceKeyed = (u64, u64, u32, Slot);
 
+fn prefixes(rows: &[TwiceKeyed]) -> Vec<u64> {
+    rows.iter().map(|(prefix, ..)| *prefix).collect()
+}
+
+fn slots_of(rows: &[TwiceKeyed]) -> Vec<Slot> {
+    rows.iter().map(|(.., slot)| *slot).collect()
+}
+
+fn tie_in_both(one: &TwiceKeyed, two: &TwiceKeyed) -> bool {
+    (one.0, one.1) == (two.0, two.1)
+}
+
 fn sort_twice_keyed(rows: &mut [TwiceKeyed]) {
     rows.sort_unstable_by_key(|(key, next, source, _)| (*key, *next, *source));
 }
@@ -204,13 +243,18 @@ pub(super) fn more_bytes_tell<T: Item>(
         return false;
     };
     let step = slots.len().isqrt().div_ceil(2);
-    let sample = slots.iter().step_by(step).map(|slot| {
-        let item = context.items.get(*slot)?;
-        Some((sort.prefix(item), refinement.next_bytes(item)?))
-    });
-    let Some(mut sample) = sample.collect::<Option<Vec<(u64, u64)>>>() else {
-        return false;
-    };
+    let mut sample = Vec::new();
+    for slot in slots.iter().step_by(step) {
+        let item = context.items.get(*slot);
+        let next = item.and_then(|item| Some((sort.prefix(item), refinement.next_bytes(item)?)));
+        let Some(bytes) = next else { return false };
+        sample.push(bytes);
+    }
+    second_tells(sample)
+}
+
+/// Whether the second numbers tell apart what the first do not.
+fn second_tells(mut sample: Vec<(u64, u64)>) -> bool {
     sample.sort_unstable();
     sample.dedup();
     let told_apart = sample.len();
@@ -222,7 +266,7 @@ pub(super) fn more_bytes_tell<T: Item>(
 pub(super) fn break_ties<'a, T: Item>(
     ties: &mut [Keyed],
     refinement: &Refinement<'_, T>,
-    item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
+    item: &dyn Fn(Slot) -> Option<&'a Arc<T>>,
 ) {
     if ties.len() < 2 {
         return;
@@ -246,7 +290,7 @@ pub(super) fn break_ties<'a, T: Item>(
             });
         if refined {
             sort_keyed(ties);
-            for ties in ties.chunk_by_mut(|one, two| one.key == two.key) {
+            for ties in ties.chunk_by_mut(Keyed::ties) {
                 if ties.len() > 1 {
                     let refinement = refinement.after_bytes(item(ties[0].slot));
                     break_ties(ties, &refinement, item);
@@ -267,11 +311,13 @@ pub(super) fn break_ties<'a, T: Item>(
 fn all_tie<'a, T: Item>(
     rows: &[Keyed],
     refinement: &Refinement<'_, T>,
-    item: &impl Fn(Slot) -> Option<&'a Arc<T>>,
+    item: &dyn Fn(Slot) -> Option<&'a Arc<T>>,
 ) -> bool {
-    let mut items = rows.iter().map(|row| item(row.slot));
-    let Some(first) = items.next().flatten() else {
+    let Some(first) = item(rows[0].slot) else {
         return false;
     };
-    items.all(|other| other.is_some_and(|other| refinement.ties(first, other)))
+    rows.iter().all(|row| {
+        let other = item(row.slot);
+        other.is_some_and(|other| refinement.ties(first, other))
+    })
 }

@@ -34,8 +34,8 @@ impl<T: Item> ListState<T> {
         sweep: &mut RowSweep<'_>,
         (run, key): (Option<&Range<usize>>, u64),
         arriving: usize,
-        item: impl Fn(usize) -> Option<&'a Arc<T>>,
-        source: impl Fn(Slot, usize) -> Ordering,
+        item: &dyn Fn(usize) -> Option<&'a Arc<T>>,
+        source: &dyn Fn(Slot, usize) -> Ordering,
         context: Context<'a, T>,
     ) -> Option<Vec<TiedPlace>> {
         let sort = self.query.sorting()?;
@@ -55,37 +55,40 @@ impl<T: Item> ListState<T> {
         *sweep = beyond;
         let tied = Tied {
             rows: self.rows.rows_from(first).take(to - from).collect(),
-            item: |slot| self.placing_item(slot, context),
+            list: self,
+            context,
             arriving: (0..arriving).map(item).collect(),
             source,
         };
-        let places = tied.places(&refinement).into_iter().map(|at| {
+        let mut places = Vec::with_capacity(arriving);
+        for at in tied.places(&refinement) {
             let position = from + at;
             let place = match position {
                 _ if position == from => first,
                 _ if position == to => last,
                 _ => self.rows.cursor(position),
             };
-            TiedPlace { place, position }
-        });
-        Some(places.collect())
+            places.push(TiedPlace { place, position });
+        }
+        Some(places)
     }
 }
 
 /// Rows that tie so far, and those that arrive by their items; both in the list's order.
-struct Tied<'a, T, I, S> {
+struct Tied<'a, 'b, T: Item> {
     rows: Vec<Slot>,
-    /// The item that places a row.
-    item: I,
+    list: &'a ListState<T>,
+    context: Context<'a, T>,
     arriving: Vec<Option<&'a Arc<T>>>,
-    source: S,
+    source: &'b dyn Fn(Slot, usize) -> Ordering,
 }
 
-impl<'a, T, I, S> Tied<'a, T, I, S>
-where
-    I: Fn(Slot) -> Option<&'a Arc<T>>,
-    S: Fn(Slot, usize) -> Ordering,
-{
+impl<'a, T: Item> Tied<'a, '_, T> {
+    /// The item that places a row.
+    fn item(&self, slot: Slot) -> Option<&'a Arc<T>> {
+        self.list.placing_item(slot, self.context)
+    }
+
     /// For each arriving row how many of the others come before it.
     fn places(&self, refinement: &Refinement<'_, T>) -> Vec<usize> {
         let mut places = vec![0; self.arriving.len()];
@@ -139,16 +142,14 @@ where
             return None;
         }
         let bytes = |item: Option<&Arc<T>>| item.and_then(|item| refinement.next_bytes(item));
-        let rows = self.rows[rows.clone()]
-            .iter()
-            .map(|slot| bytes((self.item)(*slot)));
-        let arriving = self.arriving[arriving.clone()]
-            .iter()
-            .map(|item| bytes(*item));
-        Some((
-            rows.collect::<Option<_>>()?,
-            arriving.collect::<Option<_>>()?,
-        ))
+        let (mut of_rows, mut of_arriving) = (Vec::new(), Vec::new());
+        for slot in &self.rows[rows.clone()] {
+            of_rows.push(bytes(self.item(*slot))?);
+        }
+        for item in &self.arriving[arriving.clone()] {
+            of_arriving.push(bytes(*item)?);
+        }
+        Some((of_rows, of_arriving))
     }
 
     /// Whether all tie in the first of the keys that are left: where the ends of what is in order do.
@@ -160,8 +161,8 @@ where
     ) -> bool {
         let (rows, arriving) = (&self.rows[rows.clone()], &self.arriving[arriving.clone()]);
         let ends = [
-            rows.first().and_then(|slot| (self.item)(*slot)),
-            rows.last().and_then(|slot| (self.item)(*slot)),
+            rows.first().and_then(|slot| self.item(*slot)),
+            rows.last().and_then(|slot| self.item(*slot)),
             arriving.first().copied().flatten(),
             arriving.last().copied().flatten(),
         ];
@@ -186,7 +187,7 @@ where
         }
         let middle = arriving.start.midpoint(arriving.end);
         let comes_before = |slot: &Slot| {
-            let items = (self.item)(*slot).zip(self.arriving[middle]);
+            let items = self.item(*slot).zip(self.arriving[middle]);
             let by_keys = match (refinement, items) {
                 (Some(refinement), Some((other, item))) => refinement.compare(other, item),
                 _ => Ordering::Equal,

@@ -80,15 +80,20 @@ impl<T> Span<T> {
     }
 
     /// The changes of the rows in their order.
-    fn rows(&self) -> impl Iterator<Item = Arc<Alignment<T>>> {
-        let first = self.first.iter().map(|noted| Arc::clone(&noted.rows));
-        first.chain(self.rows.iter().map(|rows| Arc::new(rows.alignment())))
+    fn add_rows_to(&self, changes: &mut Vec<Arc<Alignment<T>>>) {
+        if let Some(first) = &self.first {
+            changes.push(Arc::clone(&first.rows));
+        }
+        if let Some(rows) = &self.rows {
+            changes.push(Arc::new(rows.alignment()));
+        }
     }
 
     /// The same of the sections.
-    fn sections(&self) -> impl Iterator<Item = Arc<Sectioned>> {
-        let first = self.first.iter().filter_map(|noted| noted.sections.clone());
-        first.chain(self.sections.sectioned())
+    fn add_sections_to(&self, changes: &mut Vec<Arc<Sectioned>>) {
+        let first = self.first.as_ref();
+        changes.extend(first.and_then(|noted| noted.sections.clone()));
+        changes.extend(self.sections.sectioned());
     }
 
     fn is_empty(&self) -> bool {
@@ -131,10 +136,13 @@ impl<T> Span<T> {
             (self.rows, self.sections) = (later.rows, later.sections);
             return;
         }
-        for rows in later.rows() {
+        let (mut rows, mut sections) = (Vec::new(), Vec::new());
+        later.add_rows_to(&mut rows);
+        later.add_sections_to(&mut sections);
+        for rows in rows {
             self.add_rows(&rows);
         }
-        for sectioned in later.sections() {
+        for sectioned in sections {
             self.sections.add(&sectioned.change);
         }
     }
@@ -215,12 +223,20 @@ impl<T> Unread<T> {
 
     /// The folded changes that a feed has not read, which has read to this version.
     pub(super) fn rows(&self, version: Version) -> Vec<Arc<Alignment<T>>> {
-        self.missed(version).flat_map(Span::rows).collect()
+        let mut changes = Vec::new();
+        for span in self.missed(version) {
+            span.add_rows_to(&mut changes);
+        }
+        changes
     }
 
     /// What they did to the sections.
     pub(super) fn sections(&self, version: Version) -> Vec<Arc<Sectioned>> {
-        self.missed(version).flat_map(Span::sections).collect()
+        let mut changes = Vec::new();
+        for span in self.missed(version) {
+            span.add_sections_to(&mut changes);
+        }
+        changes
     }
 }
 

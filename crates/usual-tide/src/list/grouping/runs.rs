@@ -7,6 +7,7 @@ use crate::item::SectionKey;
 use crate::list::state::ListState;
 use crate::list::update::Touch;
 use crate::query::Group;
+use crate::sorts::arrange;
 use hashbrown::{HashMap, HashSet};
 use std::iter::{RepeatN, repeat_n};
 use std::ops::Range;
@@ -48,6 +49,19 @@ impl WorkingLayout {
         }
         run
     }
+}
+
+/// Each key once.
+fn different(keys: &[SectionKey]) -> Vec<&SectionKey> {
+    let different: HashSet<&SectionKey> = keys.iter().collect();
+    different.into_iter().collect()
+}
+
+/// The place of each key among others.
+fn places_among(keys: &[SectionKey], others: &[&SectionKey]) -> Vec<usize> {
+    let places: HashMap<&SectionKey, usize> = others.iter().copied().zip(0..).collect();
+    let place = |key: &SectionKey| places.get(key).copied().unwrap_or(0);
+    keys.iter().map(place).collect()
 }
 
 /// The sections that rows arrive in.
@@ -98,18 +112,15 @@ impl<T: Item> ListState<T> {
                 .map_or(SectionKey::WHOLE, |item| group.key(item))
         };
         let keys: Vec<SectionKey> = arriving.map(key).collect();
-        let different: HashSet<&SectionKey> = keys.iter().collect();
-        let mut different: Vec<&SectionKey> = different.into_iter().collect();
-        group.sort_by_section(&mut different, |key| key);
-        let run = |key: &&SectionKey| run_at(layout, find_section(group, layout, key));
-        let places: HashMap<&SectionKey, usize> = different.iter().copied().zip(0..).collect();
-        Runs {
-            runs: different.iter().map(run).collect(),
-            of_rows: keys
-                .iter()
-                .map(|key| places.get(key).copied().unwrap_or(0))
-                .collect(),
+        let mut different = different(&keys);
+        let order = group.order_of_sections(&different);
+        arrange(&mut different, &order);
+        let mut runs = Vec::with_capacity(different.len());
+        for key in &different {
+            runs.push(run_at(layout, find_section(group, layout, key)));
         }
+        let of_rows = places_among(&keys, &different);
+        Runs { runs, of_rows }
     }
 
     /// The rows of the section that the only row of an edit goes to, after it went out from a position.

@@ -5,7 +5,8 @@ use crate::item::SectionKey;
 use crate::item::Value;
 use crate::query::sort_key::SortKey;
 use crate::query::value::{SortRank, SortValue};
-use crate::sorts::{by_comparison, by_prefix};
+use crate::sorts::{order_by, order_by_prefix};
+use crate::text::Collation;
 use std::cmp::Ordering;
 
 impl<T> Parts<T> {
@@ -69,35 +70,38 @@ impl<T> Parts<T> {
     }
 }
 
+/// What the texts among section keys are sorted by.
+fn collation_keys(keys: &[&SectionKey], collation: &Collation) -> Vec<Option<Vec<u8>>> {
+    let key = |key: &&SectionKey| match key.value() {
+        Some(Value::Text(text)) => Some(collation.key(text)),
+        _ => None,
+    };
+    keys.iter().map(key).collect()
+}
+
 /// The value, unless it is one of those that stand together.
 fn value_of<'a, 'b>(value: &'b Value<'a>) -> Option<&'b Value<'a>> {
     (value.rank() == SortRank::Value).then_some(value)
 }
 
 impl<T> Group<T> {
-    /// Sorts what has section keys by the order of the sections. The key of a text in its collation is written once, not
-    /// at every comparison.
-    pub(crate) fn sort_by_section<R>(&self, rows: &mut Vec<R>, key: impl Fn(&R) -> &SectionKey) {
+    /// The indices of section keys in the order of the sections. The key of a text in its collation is written once, not at
+    /// every comparison.
+    pub(crate) fn order_of_sections(&self, keys: &[&SectionKey]) -> Vec<usize> {
         let Some(collation) = &self.parts.collation else {
-            let prefix = |row: &R| self.parts.prefix(key(row));
-            by_prefix(rows, prefix, |one, two| self.compare(key(one), key(two)));
-            return;
+            let mut prefixes = Vec::with_capacity(keys.len());
+            for key in keys {
+                prefixes.push(self.parts.prefix(key));
+            }
+            return order_by_prefix(&prefixes, &|one, two| self.compare(keys[one], keys[two]));
         };
-        let keyed = rows.drain(..).map(|row| {
-            let text = match key(&row).value() {
-                Some(Value::Text(text)) => Some(collation.key(text)),
-                _ => None,
-            };
-            (text, row)
-        });
-        let mut keyed: Vec<(Option<Vec<u8>>, R)> = keyed.collect();
-        by_comparison(&mut keyed, |(one_text, one), (two_text, two)| {
-            self.compare_with(key(one), key(two), || match (one_text, two_text) {
+        let texts = collation_keys(keys, collation);
+        order_by(keys.len(), &mut |one, two| {
+            self.compare_with(keys[one], keys[two], || match (&texts[one], &texts[two]) {
                 (Some(one), Some(two)) => one.cmp(two),
                 _ => Ordering::Equal,
             })
-        });
-        rows.extend(keyed.into_iter().map(|(_, row)| row));
+        })
     }
 
     /// The order of sections.
