@@ -6,9 +6,11 @@ use rusqlite::Connection;
 use serde_json::{Value, json};
 use std::path::Path;
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 use usual_tide::record::{FieldName, Record, RecordKey};
 use usual_tide::writes::{Neighbours, Show, Write};
-use usual_tide_sources::link::{Answer, DirectSource};
+use usual_tide::{Item, Place, SharedStore, Store};
+use usual_tide_sources::link::{Answer, DirectSource, Link};
 use usual_tide_sources::sqlite::{SqliteError, SqliteSource};
 
 fn database(path: &Path, sql: &str) -> Connection {
@@ -414,6 +416,77 @@ fn what_rows_are_ordered_by_is_not_lost_where_it_is_no_number() {
     };
     assert_eq!(table.write(None, Some(new), Some(end)), Answer::Saved);
     assert_eq!(table.ids(), ["1", "2", "3", "5", "7"]);
+}
+
+#[test]
+fn a_row_whose_own_values_say_where_it_stands_is_shown_there() {
+    const LONG: Duration = Duration::from_secs(30);
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("order.db");
+    let database = database(
+        &path,
+        "CREATE TABLE p (id INTEGER PRIMARY KEY, title TEXT, place REAL, twice REAL AS (place * 2));
+         INSERT INTO p VALUES (1, 'Bowl', 1), (2, NULL, 2), (3, 'Vase', 3), (7, 'Mug', 4);",
+    );
+    for column in ["title", "place", "twice", "id"] {
+        let store = SharedStore::new(Store::new());
+        let source = SqliteSource::table(&path, "p").and_then(|source| source.ordered_by(column));
+        let link = Link::start(store.clone(), source.unwrap()).unwrap();
+        link.wait_until_ready(LONG).unwrap();
+        let in_step = |what: &str| {
+            link.flush(LONG).unwrap();
+            let sql = format!("SELECT id FROM p ORDER BY {column}, rowid");
+            let mut rows = database.prepare(&sql).unwrap();
+            let rows = rows.query_map([], |row| row.get(0)).unwrap();
+            let stored: Vec<i128> = rows.map(|id: Result<i64, _>| id.unwrap().into()).collect();
+            let end = Instant::now() + LONG;
+            loop {
+                let shown = store.read(|store| {
+                    let keys = store.items().map(|item| item.key().as_integer().unwrap());
+                    keys.collect::<Vec<_>>()
+                });
+                if shown.as_ref().unwrap() == &stored {
+                    break;
+                }
+                assert!(
+                    Instant::now() < end,
+                    "{column}, {what}: {shown:?}, {stored:?}"
+                );
+                std::thread::sleep(Duration::from_millis(2));
+            }
+            let refused = store.read(|store| {
+                let refused = store.writes().refused();
+                refused
+                    .map(|write| write.reason.clone())
+                    .collect::<Vec<_>>()
+            });
+            assert_eq!(refused.unwrap(), [""; 0], "{column}, {what}");
+        };
+        for (key, title, place) in [(7, "Aged bowl", 0.5), (1, "Zen vase", 9.0), (3, "Mug", 4.0)] {
+            let edited = store.edit(|store| {
+                store.edit(&key.into(), |piece| {
+                    piece.set("title", json!(title)).unwrap();
+                    piece.set("place", json!(place)).unwrap();
+                })
+            });
+            edited.unwrap().unwrap();
+            in_step(title);
+        }
+        let added = store.edit(|store| {
+            let mut new = Record::clone(store.get(&1.into()).unwrap());
+            new.set("id", json!(5)).unwrap();
+            new.set("title", json!("Jug")).unwrap();
+            store.add(new, Place::Start)
+        });
+        added.unwrap().unwrap();
+        in_step("Jug");
+        store
+            .edit(|store| store.remove(&5.into()))
+            .unwrap()
+            .unwrap();
+        in_step("removed");
+        link.close(LONG);
+    }
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use super::columns::{Column, quoted};
 use super::rows::{Rows, cell_of};
+use super::write::Effects;
 use crate::faults::before_statement;
 use crate::link::Answer;
 use rusqlite::types::Value as Cell;
@@ -12,19 +13,19 @@ use usual_tide::writes::{Neighbours, Write};
 /// Whole numbers leave room for as many rows between two when all are numbered.
 const BETWEEN_INTEGERS: i64 = 1024;
 
-/// Puts a row between its neighbours; tells why not, where the table does not keep places.
+/// Puts a row between its neighbours. Where the table keeps no places, a new row stands where the table puts it, and why
+/// another cannot be moved is told.
 pub(super) fn place(
     rows: &Rows,
     database: &Connection,
     write: &Write<Record>,
-    written: &mut u64,
+    effects: &mut Effects,
 ) -> rusqlite::Result<Option<Answer<Record>>> {
     let Some(place) = write.place.as_ref().filter(|_| write.after.is_some()) else {
         return Ok(None);
     };
+    let is_moved = write.before.is_some();
     let (Some(table), Some(order)) = (&rows.table, &rows.order) else {
-        // A new one stands where the table puts it.
-        let is_moved = write.before.is_some();
         let refused = "the table has no column that its rows are ordered by";
         return Ok(is_moved.then(|| Answer::refused(refused)));
     };
@@ -34,17 +35,24 @@ pub(super) fn place(
         order,
         database,
     };
-    match numbers.put(place, &write.key, written) {
-        Ok(true) => Ok(None),
+    let put = match order.is_generated {
+        true => Ok(false),
+        false => numbers.put(place, &write.key, &mut effects.written),
+    };
+    match put {
+        Ok(true) => return Ok(None),
         // A text must not be replaced by a number.
-        Ok(false) | Err(rusqlite::Error::InvalidColumnType(..)) => {
-            Ok(Some(Answer::refused(format!(
-                "the rows are ordered by {:?}, which does not hold numbers alone, so that they have no places of their own",
-                order.name
-            ))))
-        }
-        Err(why) => Err(why),
+        Ok(false) | Err(rusqlite::Error::InvalidColumnType(..)) => {}
+        Err(why) => return Err(why),
     }
+    effects.is_elsewhere = true;
+    let refused = || {
+        Answer::refused(format!(
+            "the rows are ordered by {:?}, which is not a column of numbers alone that can be set, so that they have no places of their own",
+            order.name
+        ))
+    };
+    Ok(is_moved.then(refused))
 }
 
 /// The numbers by which the rows of a table are in order.

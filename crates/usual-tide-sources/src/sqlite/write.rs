@@ -15,8 +15,18 @@ use usual_tide::writes::Write;
 /// What came of a write.
 pub(super) struct Applied {
     pub(super) answer: Answer<Record>,
-    /// Whether rows other than the written one have changed: by a trigger, or because they got new numbers.
+    /// Whether other rows have changed, by a trigger or because they got new numbers, or the written one has gone to a place
+    /// that was not asked for.
     pub(super) others: bool,
+}
+
+/// What a write does beside its answer.
+#[derive(Default)]
+pub(super) struct Effects {
+    /// The changes that are the write's own.
+    pub(super) written: u64,
+    /// Whether its row stands elsewhere than it was asked for.
+    pub(super) is_elsewhere: bool,
 }
 
 /// Does what a write asks, inside a transaction. A refusal of the database's own rules is the answer.
@@ -26,9 +36,10 @@ pub(super) fn apply(
     write: &Write<Record>,
 ) -> Result<Applied, SqliteError> {
     let before = database.total_changes();
-    let mut written = 0;
-    let answer = answer(rows, database, write, &mut written)?;
-    let others = database.total_changes() - before > written;
+    let mut effects = Effects::default();
+    let answer = answer(rows, database, write, &mut effects)?;
+    let others = database.total_changes() - before > effects.written;
+    let others = others || effects.is_elsewhere;
     Ok(Applied { answer, others })
 }
 
@@ -58,12 +69,12 @@ pub(super) fn row_and_place(
     Ok(item.map(|item| Change::Put(item, Some(place))))
 }
 
-/// The answer; counts the changes that are the write's own.
+/// The answer; notes what else it does.
 fn answer(
     rows: &Rows,
     database: &Connection,
     write: &Write<Record>,
-    written: &mut u64,
+    effects: &mut Effects,
 ) -> Result<Answer<Record>, SqliteError> {
     let Some(table) = &rows.table else {
         return Ok(Answer::refused("a query cannot be written to"));
@@ -109,15 +120,20 @@ fn answer(
         }
     };
     match done {
-        Ok(changed) => *written += changed as u64,
+        Ok(changed) => effects.written += changed as u64,
         Err(why) => return refused_by(why),
     }
-    match place(rows, database, write, written) {
+    match place(rows, database, write, effects) {
         Ok(None) => {}
         Ok(Some(refused)) => return Ok(refused),
         Err(why) => return refused_by(why),
     }
-    Ok(match (rows.get(database, &write.key)?, &write.after) {
+    let now = rows.get(database, &write.key)?;
+    if let (Some(order), Some(before), Some(now), None) = (&rows.order, &before, &now, &write.place)
+    {
+        effects.is_elsewhere |= before.field(&order.field) != now.field(&order.field);
+    }
+    Ok(match (now, &write.after) {
         (Some(now), Some(after)) => match lost(write, before.as_ref(), after, &now) {
             Some(member) => Answer::refused(format!("the database did not store {member}")),
             None => saved(write, &now),
