@@ -118,6 +118,52 @@ fn columns_of_any_name_are_written_and_what_has_none_is_refused() {
 }
 
 #[test]
+fn what_is_shown_in_the_place_of_bytes_is_never_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("bytes.db");
+    let sql = "CREATE TABLE p (id INTEGER PRIMARY KEY, photo); INSERT INTO p VALUES (1, x'0102'), (2, CAST(x'ff' AS TEXT));
+               CREATE TABLE q (id BLOB PRIMARY KEY, n INT); INSERT INTO q VALUES (x'01', 1), (x'0203', 2);";
+    let database = database(&path, sql);
+    let mut table = Table::open(SqliteSource::table(&path, "p"));
+    for (item, shown) in table.items.iter().zip([
+        "(2 bytes that cannot be shown)",
+        "(1 bytes that are not UTF-8 text)",
+    ]) {
+        assert_eq!(item.get("photo").unwrap(), shown);
+    }
+    let held = "\"photo\" held bytes, which are not read and so cannot be written";
+    for at in 0..2 {
+        let before = table.items[at].clone();
+        assert_eq!(table.write(Some(before.clone()), None, None), Answer::Saved);
+        // As an undo asks.
+        assert_eq!(reason(&table.write(None, Some(before.clone()), None)), held);
+        let mut without = before.clone();
+        without.set("photo", Value::Null).unwrap();
+        assert_eq!(
+            table.write(None, Some(without.clone()), None),
+            Answer::Saved
+        );
+        assert_eq!(
+            reason(&table.write(Some(without), Some(before), None)),
+            held
+        );
+    }
+    let texts: i64 = database
+        .query_row("SELECT count(photo) FROM p", [], |row| row.get(0))
+        .unwrap();
+    assert_eq!(texts, 0);
+
+    let by_bytes = SqliteSource::table(&path, "q").unwrap();
+    let told = DirectSource::new(by_bytes).load().unwrap_err().to_string();
+    assert!(
+        told.contains("row 1: its key in the column \"id\" is bytes"),
+        "{told}"
+    );
+    let mut by_number = Table::open(SqliteSource::table_with_key(&path, "q", "rowid"));
+    assert_eq!(by_number.edit(1, "n", json!(7)), Answer::Saved);
+}
+
+#[test]
 fn a_query_only_reads() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("read.db");

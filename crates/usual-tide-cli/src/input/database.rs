@@ -16,7 +16,7 @@ pub(super) struct Read<'a> {
 /// Why a database cannot be used, with the option that may help.
 pub(super) fn told(why: &SqliteError) -> String {
     match why {
-        SqliteError::NoKey { .. } => format!("{why} (--key)"),
+        SqliteError::NoKey { .. } | SqliteError::BytesAsKey { .. } => format!("{why} (--key)"),
         why => why.to_string(),
     }
 }

@@ -58,6 +58,17 @@ pub enum SqliteError {
         /// What is wrong with it.
         why: RecordError,
     },
+    /// The key of a row is bytes.
+    #[error(
+        "row {row}: its key in the column {column:?} is bytes, and a key is a string or an integer: say which other column is \
+         the key"
+    )]
+    BytesAsKey {
+        /// Which, from 1.
+        row: usize,
+        /// The column.
+        column: String,
+    },
     /// Two columns are for the same field, or one is for a part of the other.
     #[error(
         "the column {column:?} is in the way of another: as a field, one would be a part of the other"
@@ -174,7 +185,7 @@ impl Column {
             },
             ValueRef::Text(text) => {
                 let Ok(text) = std::str::from_utf8(text) else {
-                    return unreadable(text, "that are not UTF-8 text");
+                    return unreadable(text, NOT_UTF_8);
                 };
                 let json = (self.declared == Declared::Json).then(|| parse_value(text));
                 match json {
@@ -182,8 +193,21 @@ impl Column {
                     _ => MemberValue::Text(text),
                 }
             }
-            ValueRef::Blob(bytes) => return unreadable(bytes, "that cannot be shown"),
+            ValueRef::Blob(bytes) => return unreadable(bytes, NO_TEXT),
         })
+    }
+
+    /// Whether an item has for this column what is shown in the place of bytes, so that these would be lost.
+    pub(super) fn stands_for_bytes(&self, item: &Record) -> bool {
+        let shown = match item.field(&self.field) {
+            Some(MemberValue::Text(text)) => text,
+            _ => return false,
+        };
+        let count = [NO_TEXT, NOT_UTF_8].into_iter().find_map(|why| {
+            let count = shown.strip_prefix('(')?.strip_suffix(')')?;
+            count.strip_suffix(why)?.strip_suffix(" bytes ")
+        });
+        count.is_some_and(|count| count.parse::<usize>().is_ok())
     }
 
     /// A value of this column as the database stores it.
@@ -205,9 +229,21 @@ impl Column {
     }
 }
 
+/// Why bytes are not shown.
+const NO_TEXT: &str = "that cannot be shown";
+const NOT_UTF_8: &str = "that are not UTF-8 text";
+
 /// What is shown of a value that is neither a number nor text; it is never written back.
 fn unreadable(bytes: &[u8], why: &str) -> ColumnValue<'static> {
     ColumnValue::Json(format!("({} bytes {why})", bytes.len()).into())
+}
+
+fn is_bytes(cell: ValueRef<'_>) -> bool {
+    match cell {
+        ValueRef::Blob(_) => true,
+        ValueRef::Text(text) => std::str::from_utf8(text).is_err(),
+        _ => false,
+    }
 }
 
 /// A name as SQL writes it.
@@ -323,6 +359,8 @@ pub(super) struct RowReader<'a> {
     columns: &'a [Column],
     members: Columns,
     maker: RecordMaker,
+    /// The place of the key among the columns.
+    key: Option<usize>,
     /// The texts of a row's numbers.
     numbers: Vec<String>,
 }
@@ -333,12 +371,19 @@ impl<'a> RowReader<'a> {
             columns,
             members: Columns::new(columns.iter().map(|column| column.path.clone())),
             maker: RecordMaker::new(key),
+            key: columns.iter().position(|column| column.field == *key),
             numbers: vec![String::new(); columns.len()],
         }
     }
 
     /// A row as a record; `row` counts from 1.
     pub(super) fn record(&mut self, cells: &Row<'_>, row: usize) -> Result<Record, SqliteError> {
+        if let Some(at) = self.key
+            && is_bytes(cells.get_ref(at)?)
+        {
+            let column = self.columns[at].name.clone();
+            return Err(SqliteError::BytesAsKey { row, column });
+        }
         let columns = self.columns.iter().zip(&mut self.numbers).enumerate();
         let values = columns.map(|(at, (column, number))| -> rusqlite::Result<_> {
             Ok(column.value(cells.get_ref(at)?, number))

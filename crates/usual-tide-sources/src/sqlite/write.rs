@@ -104,6 +104,9 @@ fn answer(
             if let Some(name) = member_without_column(rows, item) {
                 return Ok(no_column(&name));
             }
+            if let Some(refused) = lost_bytes(rows.columns.iter(), item) {
+                return Ok(refused);
+            }
             insert(rows, &table, database, item)
         }
         Operation::Replace(item, differ) => {
@@ -116,6 +119,9 @@ fn answer(
             };
             let writable = rows.columns.iter().filter(|column| !column.is_generated);
             let columns: Vec<&Column> = writable.filter(overlaps).collect();
+            if let Some(refused) = lost_bytes(columns.iter().copied(), &item) {
+                return Ok(refused);
+            }
             update(rows, &table, database, &item, &columns)
         }
     };
@@ -224,6 +230,18 @@ pub(super) fn refusal(why: &rusqlite::Error) -> Option<String> {
 
 fn no_column(name: &str) -> Answer<Record> {
     Answer::refused(format!("the table has no column {name:?}"))
+}
+
+/// Bytes are not read, so that they cannot be written back, by an undo say: what is shown in their place must not be.
+fn lost_bytes<'a>(
+    mut columns: impl Iterator<Item = &'a Column>,
+    item: &Record,
+) -> Option<Answer<Record>> {
+    let column = columns.find(|column| column.stands_for_bytes(item))?;
+    let name = &column.name;
+    Some(Answer::refused(format!(
+        "{name:?} held bytes, which are not read and so cannot be written"
+    )))
 }
 
 /// A member of an item that is in no column.
