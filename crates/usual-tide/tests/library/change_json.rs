@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 use usual_tide::changes::Step;
 use usual_tide::record::{FieldName, Record, RecordError, RecordMaker, Schema, parse};
 use usual_tide::{ChangeSet, Group, Item, Query, Store};
@@ -105,9 +105,20 @@ fn replay(mut rows: Vec<Value>, steps: &[Value]) -> Vec<Value> {
     rows
 }
 
-fn schema() -> jsonschema::Validator {
-    let text = include_str!("../../../../docs/change-set.schema.json");
-    jsonschema::validator_for(&serde_json::from_str(text).unwrap()).unwrap()
+/// Compares a written change set with the schema.
+fn validate(changes: &Value) -> Result<(), String> {
+    static SCHEMA: LazyLock<(boon::Schemas, boon::SchemaIndex)> = LazyLock::new(|| {
+        let text = include_str!("../../../../docs/change-set.schema.json");
+        let (mut compiler, mut schemas) = (boon::Compiler::new(), boon::Schemas::new());
+        let name = "urn:usual-tide:change-set:1";
+        let schema = serde_json::from_str(text).unwrap();
+        compiler.add_resource(name, schema).unwrap();
+        let index = compiler.compile(name, &mut schemas).unwrap();
+        (schemas, index)
+    });
+    let (schemas, index) = &*SCHEMA;
+    let valid = schemas.validate(changes, *index);
+    valid.map_err(|why| format!("{changes}: {why}"))
 }
 
 proptest! {
@@ -117,9 +128,7 @@ proptest! {
     fn every_form_does_the_same(before in rows(), after in rows()) {
         let (changes, rows) = between(&before, &after, Query::new().numbered());
         let json = changes.to_json();
-        if let Err(error) = schema().validate(&json) {
-            panic!("{json}: {error}");
-        }
+        prop_assert_eq!(validate(&json), Ok(()));
 
         let mut applied = shared(&before);
         let again = ChangeSet::from_json(&json, &applied, read).unwrap();
@@ -188,9 +197,7 @@ proptest! {
         let group = Group::parse_with("/a~1b~0c", &schema_of_both).unwrap();
         let (changes, _) = between(&before, &after, Query::new().group(group));
         let json = changes.to_json();
-        if let Err(error) = schema().validate(&json) {
-            panic!("{json}: {error}");
-        }
+        prop_assert_eq!(validate(&json), Ok(()));
     }
 }
 
@@ -280,6 +287,23 @@ fn what_is_wrong_is_told_with_its_place() {
 }
 
 #[test]
+fn the_schema_refuses_what_is_no_change_set() {
+    let (before, after) = (json!([{"id": 1}]), json!([{"id": 2}]));
+    let (changes, _) = between(&before, &after, Query::new());
+    let written = changes.to_json();
+    assert_eq!(validate(&written), Ok(()));
+    for (member, value) in [
+        ("before", json!(-1)),
+        ("removed", json!(1)),
+        ("more", json!([])),
+    ] {
+        let mut wrong = written.clone();
+        wrong[member] = value;
+        assert!(validate(&wrong).is_err(), "{member}");
+    }
+}
+
+#[test]
 fn a_patch_tests_keys_as_the_data_has_them() {
     let text = r#"[{"id": -0, "title": "Bowl"}, {"id": 2}]"#;
     let mut store = Store::load(parse(text, &key()).unwrap()).unwrap();
@@ -363,9 +387,7 @@ mod typed {
             let Some(changes) = feed.read(&store).unwrap() else { return Ok(()) };
             let rows: Vec<Arc<Piece>> = store.list(list).unwrap().items().cloned().collect();
             let json = changes.to_json();
-            if let Err(error) = schema().validate(&json) {
-                panic!("{json}: {error}");
-            }
+            prop_assert_eq!(validate(&json), Ok(()));
             let keys = json["moved"].as_array().unwrap().iter().map(|row| row["key"].as_u64());
             let expected = changes.moved().iter().flat_map(|run| run.to..run.to + run.len);
             prop_assert!(keys.eq(expected.map(|at| Some(u64::from(rows[at].id)))));

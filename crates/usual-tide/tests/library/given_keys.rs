@@ -1,5 +1,6 @@
 //! An item that is added under a key of the app's and that the source gives another: what was begun with it goes on.
 
+use crate::items::usual::Piece;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
@@ -8,21 +9,14 @@ use usual_tide::lists::Presence;
 use usual_tide::removals::EndedRemoval;
 use usual_tide::text::Folding;
 use usual_tide::writes::{Show, Ticket};
-use usual_tide::{Feed, Item, ListId, Place, Query, Rules, Selection, Store};
-
-#[derive(Clone, PartialEq, Debug, Item)]
-struct Piece {
-    #[item(key)]
-    id: u32,
-    title: String,
-    height_mm: u32,
-}
+use usual_tide::{Feed, ListId, Place, Query, Rules, Selection, Store};
 
 fn piece(id: u32, title: &str) -> Piece {
     Piece {
         id,
         title: title.into(),
         height_mm: 90,
+        ..Piece::default()
     }
 }
 
