@@ -49,8 +49,8 @@ export function sectionsOf(list) {
 export class LiveList {
   /**
    * @param heard what is called with the rows (`onRows`), with each change set by section (`onChanges`), with how many items
-   *   match when that is another number (`onMatching`), and with how the connection stands (`onState`: `loading`, `live`, or
-   *   `offline`)
+   *   match when that is another number (`onMatching`), with how the connection stands (`onState`: `loading`, `live`, or
+   *   `offline`), and with the refusal of a query (`onRefused`: true where it is another query now, which is asked then)
    */
   constructor(query, heard) {
     this.query = query;
@@ -71,6 +71,7 @@ export class LiveList {
       this.heard.onRows(list);
       this.#follow(list.version);
     } catch (why) {
+      if ((why.status === 400 || why.status === 422) && this.heard.onRefused?.(why)) return this.open();
       this.heard.onState("offline", why.message);
       setTimeout(() => this.open(), 2000);
     }

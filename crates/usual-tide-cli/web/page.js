@@ -1,6 +1,7 @@
 // The page of `usual-tide serve`: a list of the server's, to look through and to edit.
 
 import { askForItem } from "./adding.js";
+import { hashOf, questionIn } from "./address.js";
 import { flat, inputFor, putMarked, shown, words } from "./cells.js";
 import { SectionedElementList } from "./change-set.js";
 import { Choices } from "./choices.js";
@@ -42,7 +43,10 @@ let settle = () => {};
 let connection = "loading";
 /** Whether the rows have come once. */
 let loaded = false;
+/** The sections whose rows are hidden, by their keys as JSON. */
 const closed = new Set();
+/** What is wrong with parts of the query, by their names; with no name what is wrong with the connection. */
+const problems = new Map();
 
 const say = (text) => {
   $("said").replaceChildren(Object.assign(document.createElement("span"), { textContent: text }));
@@ -325,18 +329,20 @@ function name({ element, heading, rows }, section) {
   heading.hidden = section.key === undefined;
   if (heading.hidden) return;
   const text = section.heading === "" ? "none" : section.heading;
+  const key = JSON.stringify(section.key);
   const toggle = Object.assign(document.createElement("button"), { type: "button" });
   const sign = document.createElement("span");
   sign.setAttribute("aria-hidden", "true");
   toggle.append(sign, text);
   const draw = () => {
-    element.classList.toggle("closed", closed.has(text));
-    sign.textContent = closed.has(text) ? "▸ " : "▾ ";
-    toggle.setAttribute("aria-expanded", String(!closed.has(text)));
+    element.classList.toggle("closed", closed.has(key));
+    sign.textContent = closed.has(key) ? "▸ " : "▾ ";
+    toggle.setAttribute("aria-expanded", String(!closed.has(key)));
   };
   toggle.addEventListener("click", () => {
-    if (!closed.delete(text)) closed.add(text);
+    if (!closed.delete(key)) closed.add(key);
     draw();
+    noteAddress();
   });
   draw();
   rows.setAttribute("aria-label", text);
@@ -355,7 +361,7 @@ function headingOf(name) {
 
 function headings() {
   // As wide as what they hold, as far as there is room: longer texts are cut. In rem, since letters of the headings are wider.
-  const wide = names.map((name) => 0.55 * (Math.min(Math.max(widths.get(name) ?? 8, name.length + 2, 4), 26) + 2));
+  const wide = names.map((name) => 0.55 * (Math.min(Math.max(widths.get(name) ?? 8, name.length + 4), 26) + 2));
   const least = wide.map((width) => Math.min(width, 10));
   const columns = wide.map((width, at) => `minmax(${least[at]}rem, ${width}fr)`);
   $("table").style.setProperty("--columns", columns.join(" "));
@@ -377,10 +383,12 @@ function headings() {
     const button = Object.assign(document.createElement("button"), { type: "button" });
     button.append(headingOf(name), sign);
     button.addEventListener("click", async () => {
+      const before = [sort, descending];
       // Ascending, descending, and not at all.
       [sort, descending] = sort !== name ? [name, false] : descending ? ["", false] : [name, true];
       const order = sort === "" ? "In the order of the source" : `Sorted by ${titleOf(name)}, ${descending ? "descending" : "ascending"}`;
-      if (await look({ sort: sort === "" ? "" : `${descending ? "-" : ""}${nameInText(name)}` })) say(order);
+      if (await look({ sort: sortInText() })) say(order);
+      else [sort, descending] = before;
     });
     cell.append(button);
     return cell;
@@ -389,8 +397,13 @@ function headings() {
   end.setAttribute("role", "columnheader");
   end.setAttribute("aria-label", "Delete");
   redrawn($("names"), () => $("names").replaceChildren(corner, ...cells, end));
-  const chosen = $("group").value;
-  $("group").replaceChildren(new Option("nothing", ""), ...names.map((name) => new Option(headingOf(name), name)));
+  offerGroups($("group").value);
+}
+
+/** Offers the fields to group by, and the one that is chosen even where no row of the page has it. */
+function offerGroups(chosen) {
+  const offered = chosen === "" || names.includes(chosen) ? names : [...names, chosen];
+  $("group").replaceChildren(new Option("nothing", ""), ...offered.map((name) => new Option(headingOf(name), name)));
   $("group").value = chosen;
 }
 
@@ -456,7 +469,49 @@ const scrolled = new ScrolledRows({
 });
 
 const told = new Told($("told"), keyOf);
-const list = new LiveList({ take: ROWS }, {
+/** The list's sort as the server reads it. */
+const sortInText = () => (sort === "" ? "" : `${descending ? "-" : ""}${nameInText(sort)}`);
+
+/** How the list is grouped, and the totals that the headings tell: their names must be known before the headings come. */
+function grouping() {
+  const group = $("group").value === "" ? "" : nameInText($("group").value);
+  sums = group === "" ? [] : [...numeric].filter((name) => name !== keyName);
+  return { group, totals: sums.map((name) => `${nameInText(name)}:sum`).join(",") };
+}
+
+/** Puts what is asked into the address, in the place of what was asked before. */
+function noteAddress() {
+  const hash = hashOf({ search: $("search").value, filter: $("filter").value, group: $("group").value, sort, descending, closed: [...closed] });
+  history.replaceState(null, "", `${location.pathname}${location.search}${hash}`);
+}
+
+/** The list that the address asks for. */
+function askedByAddress() {
+  const question = questionIn(location.hash);
+  $("search").value = question.search;
+  $("filter").value = question.filter;
+  offerGroups(question.group);
+  searched = words(question.search);
+  [sort, descending] = [question.sort, question.descending];
+  question.closed.forEach((key) => closed.add(key));
+  const parts = { search: question.search, filter: question.filter, sort: sortInText(), group: grouping().group };
+  return Object.fromEntries(Object.entries(parts).filter(([, text]) => text.trim() !== ""));
+}
+
+/** Tells what the server has refused; gives the part of the query that it is about. */
+function tellProblem(why) {
+  const [, part = ""] = /^(\w+): /.exec(why.message) ?? [];
+  problems.set(part, problemOf(why.message, part === "filter" ? $("filter").value : null));
+  tell("filter-problem", [...problems.values()].join("\n"));
+  return part;
+}
+
+function forgetProblems(isOver) {
+  for (const part of problems.keys()) if (isOver(part)) problems.delete(part);
+  tell("filter-problem", [...problems.values()].join("\n"));
+}
+
+const list = new LiveList({ take: ROWS, ...askedByAddress() }, {
   onRows: (answer) => {
     [loaded, matching] = [true, answer.matching];
     // It may be another list, whose versions begin again.
@@ -474,6 +529,11 @@ const list = new LiveList({ take: ROWS }, {
     view.reset(sections);
     selected.draw();
     held(count);
+    // Of a grouping that was in the address: which fields hold numbers is known by now.
+    if ($("group").value !== "" && sums.length === 0) {
+      const { totals } = grouping();
+      if (totals !== "") change({ totals });
+    }
   },
   onChanges: (changes) => {
     const typing = document.activeElement?.closest?.(".row .field input:not([type=checkbox])");
@@ -499,6 +559,20 @@ const list = new LiveList({ take: ROWS }, {
   onMatching: (items) => {
     matching = items;
     held(count);
+  },
+  // The address may be one of another source, or the fields of this one others by now: the list is shown without that part.
+  onRefused: (why) => {
+    const part = tellProblem(why);
+    const { [part]: refused, ...others } = list.query;
+    if (refused === undefined) return false;
+    if (part === "sort") sort = "";
+    if (part === "group") {
+      delete others.totals;
+      sums = [];
+      offerGroups("");
+    }
+    list.query = others;
+    return true;
   },
   onState: (state, why) => {
     connection = why ? `${state}: ${why}` : state;
@@ -526,6 +600,9 @@ function anchorOf() {
 /** Another question is answered from its first row on; tells whether the server took it. */
 async function look(parts) {
   if (!(await change({ ...parts, skip: 0, take: ROWS }))) return false;
+  noteAddress();
+  // The text of a filter is there as long as it is wrong; other parts were left out.
+  forgetProblems((part) => part !== "filter");
   $("table").scrollTop = 0;
   selected.forgetBeyond();
   return true;
@@ -545,11 +622,11 @@ async function change(parts, scrolls = false) {
       for (const row of document.querySelectorAll("#rows .row")) row.draggable = takesWrites && sort === "";
     }
     held(count);
-    $("filter-problem").textContent = "";
+    forgetProblems((part) => part === "" || part in parts);
     return true;
   } catch (why) {
     isScrolling = false;
-    $("filter-problem").textContent = problemOf(why.message, "filter" in parts ? $("filter").value : null);
+    tellProblem(why);
     return false;
   } finally {
     if (!scrolls) asked -= 1;
@@ -578,14 +655,10 @@ $("search").addEventListener("input", later(async () => {
   }
 }, 60));
 $("filter").addEventListener("input", later(() => look({ filter: $("filter").value }), 250));
-$("group").addEventListener("change", () => {
-  // What the names of the totals are must be known before the headings come.
-  sums = [...numeric].filter((name) => name !== keyName);
-  const group = $("group").value === "" ? "" : nameInText($("group").value);
-  const grouped = group !== "" && sums.length > 0;
-  look({ group, totals: grouped ? sums.map((name) => `${nameInText(name)}:sum`).join(",") : "" });
-});
+$("group").addEventListener("change", () => look(grouping()));
 $("query").addEventListener("submit", (event) => event.preventDefault());
+// Another address, typed or from a link.
+window.addEventListener("hashchange", () => location.reload());
 
 // Adding.
 

@@ -49,7 +49,7 @@ pub(super) type Asset = (&'static str, &'static str, &'static str);
 const SCRIPT: &str = "text/javascript";
 const TEXT: &str = "text/plain; charset=utf-8";
 
-pub(super) const ASSETS: [Asset; 16] = [
+pub(super) const ASSETS: [Asset; 17] = [
     (
         "/change-set.js",
         SCRIPT,
@@ -82,6 +82,7 @@ pub(super) const ASSETS: [Asset; 16] = [
         include_str!("../../web/scrolled.js"),
     ),
     ("/adding.js", SCRIPT, include_str!("../../web/adding.js")),
+    ("/address.js", SCRIPT, include_str!("../../web/address.js")),
     ("/writes.js", SCRIPT, include_str!("../../web/writes.js")),
     ("/told.js", SCRIPT, include_str!("../../web/told.js")),
     ("/page.css", "text/css", include_str!("../../web/page.css")),

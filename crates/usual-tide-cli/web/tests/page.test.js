@@ -2,6 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
+import { hashOf, questionIn } from "../address.js";
 import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
 import { nameInText, nameOf, titleOf, wayOf } from "../names.js";
@@ -164,4 +165,15 @@ test("what the server refuses is told in its words", async () => {
   await assert.rejects(ask("GET", "/"), /cannot be read/);
   globalThis.fetch = async () => { throw new TypeError("no network"); };
   await assert.rejects(ask("GET", "/"), /the server does not answer/);
+});
+
+test("an address asks for the list that it was made for", () => {
+  const all = { search: "raku bowl", filter: "\"km/h\" > 2 AND note = '50 % & #1'", group: "a.b", sort: "-z", descending: true, closed: ['"A1"', "null"] };
+  const none = { search: "", filter: "", group: "", sort: "", descending: false, closed: [] };
+  for (const question of [all, none, { ...all, descending: false }, { ...none, search: "ä+ß" }]) {
+    assert.deepEqual(questionIn(hashOf(question)), question);
+  }
+  assert.equal(hashOf(none), "");
+  assert.equal(hashOf({ ...none, search: " ", descending: true, closed: ["1"] }), "");
+  assert.deepEqual(questionIn("#%ff&=&nothing&search"), none);
 });

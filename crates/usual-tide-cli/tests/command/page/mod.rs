@@ -1,5 +1,6 @@
 //! The page of `serve` in a browser.
 
+mod address;
 mod browser;
 mod keyboard;
 mod odd_names;
