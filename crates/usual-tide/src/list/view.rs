@@ -222,6 +222,15 @@ impl<'a, T: Item> BoundList<'a, T> {
         sections.into_iter()
     }
 
+    /// The keys of the collapsed sections, in no order: also of those that are not there now, and would be collapsed when they
+    /// come. See [`collapse_only`](crate::ListMut::collapse_only), which takes them.
+    pub fn collapsed_sections(&self) -> impl Iterator<Item = &'a SectionKey> + use<'a, T> {
+        let grouping = self.state.grouping.as_ref();
+        grouping
+            .into_iter()
+            .flat_map(|grouping| &grouping.collapsed)
+    }
+
     /// How many sections are shown. O(1), and O(s) the first time where the window cuts them.
     pub fn section_count(&self) -> usize {
         self.layout().len()

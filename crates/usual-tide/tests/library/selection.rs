@@ -191,7 +191,7 @@ proptest! {
     #[test]
     fn what_was_marked_is_marked_whenever_it_is_shown(
         marks in prop::collection::vec((0..3u8, 0..20usize), 1..6),
-        edits in prop::collection::vec((0..9u8, 0..24u32, 0..20usize), 1..40),
+        edits in prop::collection::vec((0..10u8, 0..24u32, 0..20usize), 1..40),
     ) {
         let (mut store, list) = store(20);
         let feed = store.feed(list).unwrap();
@@ -209,9 +209,23 @@ proptest! {
         let marked: Vec<u32> = selection.selected_in(&store.list(list).unwrap());
         let marked: HashSet<u32> = marked.into_iter().collect();
         let mut shown = marked.clone();
+        let mut restored = false;
         for (kind, key, to) in edits {
             let open = selection.open_row().copied();
             match kind {
+                // The app is closed and opened again.
+                9 => {
+                    let rows = store.list(list).unwrap();
+                    let noted: HashSet<u32> = selection.keys().copied().collect();
+                    // Of a hidden row that was removed, or came back, the next change sets tell.
+                    prop_assert!(noted.is_subset(&marked));
+                    prop_assert!(marked.iter().all(|key| rows.position(key).is_none() || noted.contains(key)));
+                    selection.restore(&rows, marked.clone(), Some(wanted));
+                    if let Some(open) = open {
+                        selection.open(&rows, &open);
+                    }
+                    restored = true;
+                }
                 0 => drop(store.add(piece(key), Place::Start)),
                 1 => drop(store.remove(&key)),
                 2 => drop(store.edit(&key, |piece| piece.fired = !piece.fired)),
@@ -250,10 +264,31 @@ proptest! {
                     prop_assert!(rows.position(key).is_some());
                     prop_assert!(*key == wanted || rows.position(&wanted).is_none());
                 }
-                None => prop_assert!(rows.is_empty()),
+                None => prop_assert!(rows.is_empty() || restored && rows.position(&wanted).is_none()),
             }
         }
     }
+}
+
+#[test]
+fn a_hidden_row_and_one_that_was_removed_are_selected_no_longer() {
+    let (mut store, list) = store(4);
+    let feed = store.feed(list).unwrap();
+    let mut selection = Selection::new();
+    selection.select_all(&store.list(list).unwrap());
+    store.edit(&1, |piece| piece.fired = true).unwrap();
+    store.remove(&2).unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    selection.follow(&changes, &store.list(list).unwrap());
+    assert_eq!(
+        [1, 2, 3, 9].map(|key| selection.deselect(&key)),
+        [true, false, true, false]
+    );
+    store.history_mut().undo().unwrap();
+    store.history_mut().undo().unwrap();
+    let changes = feed.read(&store).unwrap().unwrap();
+    selection.follow(&changes, &store.list(list).unwrap());
+    assert_eq!(selection.selected_in(&store.list(list).unwrap()), [0]);
 }
 
 #[test]

@@ -5,7 +5,7 @@ use super::checks::{Sections, check_sections, check_set, sections_of};
 use super::model::{GIVEN, Grouped, Shape, Thing, grouped, shape};
 use super::script::{Op, apply, edit, start};
 use proptest::prelude::*;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use usual_tide::fields::Value;
 use usual_tide::sections::{SectionError, SectionKey};
@@ -21,6 +21,8 @@ enum Operation {
     Expand(u8),
     CollapseAll,
     ExpandAll,
+    /// Some of the sections that there are or were, and no others.
+    CollapseOnly(u64),
     Read,
 }
 
@@ -35,6 +37,7 @@ fn operation() -> impl Strategy<Value = Operation> {
         3 => any::<u8>().prop_map(Operation::Expand),
         1 => Just(Operation::CollapseAll),
         1 => Just(Operation::ExpandAll),
+        2 => any::<u64>().prop_map(Operation::CollapseOnly),
         3 => Just(Operation::Read),
     ]
 }
@@ -50,6 +53,8 @@ struct World {
     list: ListId,
     shape: Shape,
     collapsed: BTreeSet<String>,
+    /// The sections that there are or were.
+    seen: BTreeMap<String, SectionKey>,
     /// The sections that the list has ever had, where none goes.
     kept: BTreeSet<String>,
     late: Feed<Thing>,
@@ -78,6 +83,7 @@ impl World {
             list,
             shape,
             collapsed: BTreeSet::new(),
+            seen: BTreeMap::new(),
             kept: BTreeSet::new(),
         };
         world.regroup();
@@ -87,6 +93,7 @@ impl World {
 
     fn regroup(&mut self) {
         self.collapsed.clear();
+        self.seen.clear();
         self.kept.clear();
         if self.shape.grouped == Grouped::NameGiven {
             self.kept.extend(GIVEN.map(str::to_owned));
@@ -234,6 +241,19 @@ impl World {
                 }
                 self.store.list_mut(self.list).unwrap().expand_all();
             }
+            Operation::CollapseOnly(which) => {
+                let all = self.seen.iter().enumerate();
+                let wanted = all.filter(|(at, _)| which >> (at % 64) & 1 == 1);
+                let (names, keys): (BTreeSet<String>, Vec<SectionKey>) = wanted
+                    .map(|(_, (name, key))| (name.clone(), key.clone()))
+                    .unzip();
+                let expected = self.expected().into_iter();
+                let differs = |section: &Expected| names.contains(&section.0) != section.2;
+                let differs = expected.filter(differs).count() > 0;
+                let mut list = self.store.list_mut(self.list).unwrap();
+                assert_eq!(list.collapse_only(keys), differs);
+                self.collapsed = names;
+            }
             Operation::Read => self.read_late(),
         }
         self.store.check().unwrap();
@@ -253,6 +273,13 @@ impl World {
             })
             .collect();
         assert_eq!(plain, expected);
+        let list = self.store.list(self.list).unwrap();
+        let collapsed = list.collapsed_sections().map(SectionKey::to_string);
+        assert_eq!(collapsed.collect::<BTreeSet<_>>(), self.collapsed);
+        for (section, _) in &found {
+            let key = section.key();
+            self.seen.insert(key.to_string(), key.clone());
+        }
         self.check_totals(&found);
         if let Some(set) = self.eager.read(&self.store).unwrap() {
             check_set(&set, &rows(&self.eager_sections), &rows(&found));

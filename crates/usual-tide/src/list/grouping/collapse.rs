@@ -7,7 +7,11 @@ use crate::item::SectionKey;
 use crate::list::log::Entry;
 use crate::list::rollback_step::RollbackStep;
 use crate::list::state::ListState;
+use hashbrown::HashSet;
 use std::sync::Arc;
+
+/// Where a section is, and its states before and after.
+type ChangedSection = (usize, Arc<Section>, Arc<Section>);
 
 impl<T: Item> ListState<T> {
     /// Collapses or expands a section, or all that are there. `None` when there is no such section, else
@@ -38,18 +42,52 @@ impl<T: Item> ListState<T> {
                 touched.push((at, old, Arc::new(new)));
             }
         }
-        if touched.is_empty() {
-            return Some(false);
-        }
-        let before = grouping.layout.clone();
         let keys = touched.iter().map(|(_, _, new)| new.key().clone());
+        let toggled = keys.collect();
+        Some(self.toggle(&touched, toggled))
+    }
+
+    /// Has these sections collapsed and no others, also those that are not there yet. Tells whether one that is there changed;
+    /// nothing does in a list without grouping. O(s).
+    pub(crate) fn collapse_only(&mut self, keys: HashSet<SectionKey>) -> bool {
+        let Some(grouping) = &self.grouping else {
+            return false;
+        };
+        let mut touched = Vec::new();
+        for (at, placed) in grouping.layout.sections().into_iter().enumerate() {
+            let old = &placed.section;
+            let collapsed = keys.contains(old.key());
+            if old.collapsed != collapsed {
+                let new = Section {
+                    collapsed,
+                    ..(**old).clone()
+                };
+                touched.push((at, Arc::clone(old), Arc::new(new)));
+            }
+        }
+        let toggled = grouping.collapsed.symmetric_difference(&keys);
+        let toggled = toggled.cloned().collect();
+        self.toggle(&touched, toggled)
+    }
+
+    /// Puts other states of some sections in their places, and toggles these keys. Tells whether there were such sections.
+    fn toggle(&mut self, touched: &[ChangedSection], toggled: Vec<SectionKey>) -> bool {
+        let Some(grouping) = self.grouping.as_mut() else {
+            return false;
+        };
+        let before = grouping.layout.clone();
+        for (at, _, new) in touched {
+            grouping.layout.replace(*at, Arc::clone(new));
+        }
+        for key in &toggled {
+            grouping.toggle(key.clone());
+        }
         self.rollback.push(RollbackStep::Collapsed {
             layout: before.clone(),
-            toggled: keys.collect(),
+            toggled,
         });
-        for (at, _, new) in &touched {
-            grouping.layout.replace(*at, Arc::clone(new));
-            grouping.toggle(new.key().clone());
+        if touched.is_empty() {
+            return false;
         }
         let sections = before.len();
         let rows = touched.iter().map(|(at, old, new)| TouchedRow {
@@ -61,6 +99,6 @@ impl<T: Item> ListState<T> {
         let (rows, before) = (self.rows.len(), self.window());
         let sectioned = Sectioned::noted(change, hidden);
         self.note(Entry::Shown { rows, before }, sectioned);
-        Some(true)
+        true
     }
 }

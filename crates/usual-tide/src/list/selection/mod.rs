@@ -193,6 +193,64 @@ impl<T: Item> Selection<T> {
         keys.filter(hidden).cloned().collect()
     }
 
+    /// The keys of all selected rows, the hidden ones among them, in no order: what to note when the app is closed.
+    pub fn keys(&self) -> impl Iterator<Item = &T::Key> {
+        self.selected.iter()
+    }
+
+    /// Selects the rows with these keys and no others, and makes one current: what was noted when the app was closed. Of rows that
+    /// the list hides, or that are not there yet, [`follow`](Self::follow) tells when they come. No row is open. O(k log n).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Place, Query, Selection, Store};
+    /// # use usual_tide_pieces::with_id::Piece;
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load([Piece { id: 1 }, Piece { id: 2 }])?;
+    /// let list = store.bind(Query::new());
+    /// let feed = store.feed(list)?;
+    /// let mut selection = Selection::new();
+    /// selection.restore(&store.list(list)?, [2, 3], Some(3));
+    /// assert_eq!((selection.len(), selection.current()), (1, None));
+    ///
+    /// // The next page comes.
+    /// store.add(Piece { id: 3 }, Place::End)?;
+    /// let changes = feed.read(&store)?.ok_or("a row came")?;
+    /// let change = selection.follow(&changes, &store.list(list)?);
+    /// assert_eq!(change.returned, [3]);
+    /// assert_eq!((selection.len(), selection.current()), (2, Some(&3)));
+    /// # Ok(()) }
+    /// ```
+    pub fn restore(
+        &mut self,
+        rows: &BoundList<'_, T>,
+        selected: impl IntoIterator<Item = T::Key>,
+        current: Option<T::Key>,
+    ) {
+        *self = Self {
+            given_keys: rows.given_keys().count(),
+            left: rows.left().count(),
+            ..Self::new()
+        };
+        for key in selected {
+            let key = rows.key_now(&key).clone();
+            match rows.presence(&key) {
+                Presence::Shown(_) => self.choose(key),
+                Presence::Hidden => {
+                    self.may_hide = true;
+                    self.selected.insert(key);
+                }
+                Presence::Absent => {
+                    self.lost.insert(key);
+                }
+            }
+        }
+        let current = current.map(|key| rows.key_now(&key).clone());
+        match current.as_ref().and_then(|key| rows.position(key)) {
+            Some(position) => self.current = current.map(|key| (key, position)),
+            None => self.wanted = current,
+        }
+    }
+
     /// Makes a row current and the only one selected. `false`, and nothing has changed, when the list does not
     /// show it. O(log n).
     pub fn select(&mut self, rows: &BoundList<'_, T>, key: &T::Key) -> bool {
@@ -272,6 +330,13 @@ impl<T: Item> Selection<T> {
         self.go_to(key.clone(), position);
         self.anchor = Some(key);
         Ok(())
+    }
+
+    /// Selects a row no longer, be it hidden. `false` when it was not selected. O(1).
+    pub fn deselect(&mut self, key: &T::Key) -> bool {
+        // Neither when it is undone that it was removed.
+        self.lost.remove(key);
+        self.selected.remove(key)
     }
 
     /// Makes a row current and selects the range from the row that was selected or toggled last; where that is not shown

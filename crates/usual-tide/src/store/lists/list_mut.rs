@@ -343,6 +343,34 @@ impl<'a, T: Item> ListMut<'a, T> {
         done.unwrap_or(false)
     }
 
+    /// Collapses the sections with these keys and expands all others: what was noted of
+    /// [`collapsed_sections`](crate::BoundList::collapsed_sections), for one, when the app was closed. Those that are not there yet
+    /// are collapsed when they come, be it after the first items are loaded. `true` when one that is there changed; `false` in a
+    /// list without grouping. O(s), and O(rows of the sections that changed) for its feeds.
+    ///
+    /// ```
+    /// use usual_tide::sections::SectionKey;
+    /// use usual_tide::{Group, Item, Place, Query, Store};
+    /// # use usual_tide_pieces::with_shelf::Piece;
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
+    /// let mut store = Store::load([piece(1, "A"), piece(2, "B")])?;
+    /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
+    /// store.list_mut(list)?.collapse_only([SectionKey::from("B"), SectionKey::from("C")]);
+    /// store.add(piece(3, "C"), Place::End)?;
+    ///
+    /// let rows = store.list(list)?;
+    /// let open: Vec<bool> = rows.sections().map(|section| !section.is_collapsed()).collect();
+    /// assert_eq!(open, [true, false, false]);
+    /// assert_eq!(rows.collapsed_sections().count(), 2);
+    /// # Ok(()) }
+    /// ```
+    pub fn collapse_only(&mut self, sections: impl IntoIterator<Item = SectionKey>) -> bool {
+        let sections = sections.into_iter().collect();
+        let done = self.store.collapse_only(self.list, sections);
+        done.unwrap_or(false)
+    }
+
     /// Expands every section that is there. `true` when one was collapsed. O(n) for its feeds. See
     /// [`collapse_all`](Self::collapse_all) for an example.
     pub fn expand_all(&mut self) -> bool {

@@ -5,6 +5,7 @@ use crate::item::Item;
 use crate::item::SectionKey;
 use crate::list::{ListId, UnknownList};
 use crate::store::{Place, Store};
+use hashbrown::HashSet;
 use std::fmt::Debug;
 
 /// Why a section cannot be collapsed or expanded. Nothing was changed.
@@ -33,6 +34,17 @@ impl<T: Item> Store<T> {
                 (None, Some(section)) => Err(SectionError::UnknownSection(section.clone())),
                 (None, None) => Ok(false),
             }
+        })
+    }
+
+    pub(super) fn collapse_only(
+        &mut self,
+        list: ListId,
+        keys: HashSet<SectionKey>,
+    ) -> Result<bool, UnknownList> {
+        self.attempt_with_lists(|store| {
+            let (state, _) = store.list_state_mut(list)?;
+            Ok(state.collapse_only(keys))
         })
     }
 
