@@ -333,6 +333,19 @@ impl<T: Item> Selection<T> {
     }
 
     /// Selects a row no longer, be it hidden. `false` when it was not selected. O(1).
+    ///
+    /// ```
+    /// use usual_tide::{Item, Query, Selection, Store};
+    /// # use usual_tide_pieces::with_id::Piece;
+    /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+    /// let mut store = Store::load([Piece { id: 1 }, Piece { id: 2 }])?;
+    /// let list = store.bind(Query::new());
+    /// let mut selection = Selection::new();
+    /// selection.select_all(&store.list(list)?);
+    /// assert!(selection.deselect(&1));
+    /// assert_eq!(selection.selected_in(&store.list(list)?), [2]);
+    /// # Ok(()) }
+    /// ```
     pub fn deselect(&mut self, key: &T::Key) -> bool {
         // Neither when it is undone that it was removed.
         self.lost.remove(key);
