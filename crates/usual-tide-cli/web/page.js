@@ -9,6 +9,7 @@ import { isExact, isNumber, written } from "./exact.js";
 import { focusIn, placeOf as focused, redrawn, walk } from "./focus.js";
 import { ask, LiveList, sectionsOf } from "./live-list.js";
 import { nameInText, nameOf, titleOf } from "./names.js";
+import { Problems } from "./problems.js";
 import { ROWS, ScrolledRows } from "./scrolled.js";
 import { SelectedRows } from "./selected.js";
 import { Told } from "./told.js";
@@ -45,8 +46,7 @@ let connection = "loading";
 let loaded = false;
 /** The sections whose rows are hidden, by their keys as JSON. */
 const closed = new Set();
-/** What is wrong with parts of the query, by their names; with no name what is wrong with the connection. */
-const problems = new Map();
+const problems = new Problems((text) => tell("filter-problem", text));
 
 const say = (text) => {
   $("said").replaceChildren(Object.assign(document.createElement("span"), { textContent: text }));
@@ -498,19 +498,6 @@ function askedByAddress() {
   return Object.fromEntries(Object.entries(parts).filter(([, text]) => text.trim() !== ""));
 }
 
-/** Tells what the server has refused; gives the part of the query that it is about. */
-function tellProblem(why) {
-  const [, part = ""] = /^(\w+): /.exec(why.message) ?? [];
-  problems.set(part, problemOf(why.message, part === "filter" ? $("filter").value : null));
-  tell("filter-problem", [...problems.values()].join("\n"));
-  return part;
-}
-
-function forgetProblems(isOver) {
-  for (const part of problems.keys()) if (isOver(part)) problems.delete(part);
-  tell("filter-problem", [...problems.values()].join("\n"));
-}
-
 const list = new LiveList({ take: ROWS, ...askedByAddress() }, {
   onRows: (answer) => {
     [loaded, matching] = [true, answer.matching];
@@ -562,7 +549,7 @@ const list = new LiveList({ take: ROWS, ...askedByAddress() }, {
   },
   // The address may be one of another source, or the fields of this one others by now: the list is shown without that part.
   onRefused: (why) => {
-    const part = tellProblem(why);
+    const part = problems.add(why.message, $("filter").value);
     const { [part]: refused, ...others } = list.query;
     if (refused === undefined) return false;
     if (part === "sort") sort = "";
@@ -602,7 +589,7 @@ async function look(parts) {
   if (!(await change({ ...parts, skip: 0, take: ROWS }))) return false;
   noteAddress();
   // The text of a filter is there as long as it is wrong; other parts were left out.
-  forgetProblems((part) => part !== "filter");
+  problems.forget((part) => part !== "filter");
   $("table").scrollTop = 0;
   selected.forgetBeyond();
   return true;
@@ -622,22 +609,15 @@ async function change(parts, scrolls = false) {
       for (const row of document.querySelectorAll("#rows .row")) row.draggable = takesWrites && sort === "";
     }
     held(count);
-    forgetProblems((part) => part === "" || part in parts);
+    problems.forget((part) => part === "" || part in parts);
     return true;
   } catch (why) {
     isScrolling = false;
-    tellProblem(why);
+    problems.add(why.message, $("filter").value);
     return false;
   } finally {
     if (!scrolls) asked -= 1;
   }
-}
-
-/** What is wrong with a text, under the place where it is. */
-function problemOf(message, text) {
-  const [, column, why] = /column (\d+): (.*)/s.exec(message) ?? [];
-  if (text === null || !column) return message;
-  return `${text}\n${" ".repeat(Number(column) - 1)}^ ${why}`;
 }
 
 const later = (act, wait) => {

@@ -49,7 +49,7 @@ pub(super) type Asset = (&'static str, &'static str, &'static str);
 const SCRIPT: &str = "text/javascript";
 const TEXT: &str = "text/plain; charset=utf-8";
 
-pub(super) const ASSETS: [Asset; 17] = [
+pub(super) const ASSETS: [Asset; 18] = [
     (
         "/change-set.js",
         SCRIPT,
@@ -83,6 +83,11 @@ pub(super) const ASSETS: [Asset; 17] = [
     ),
     ("/adding.js", SCRIPT, include_str!("../../web/adding.js")),
     ("/address.js", SCRIPT, include_str!("../../web/address.js")),
+    (
+        "/problems.js",
+        SCRIPT,
+        include_str!("../../web/problems.js"),
+    ),
     ("/writes.js", SCRIPT, include_str!("../../web/writes.js")),
     ("/told.js", SCRIPT, include_str!("../../web/told.js")),
     ("/page.css", "text/css", include_str!("../../web/page.css")),

@@ -134,7 +134,7 @@ fn node(file: &str, change_sets: Option<&Path>) -> Option<String> {
 #[test]
 fn what_the_page_is_made_of_works() {
     if let Some(told) = node("page.test.js", None) {
-        assert!(told.contains("# pass 11"), "{told}");
+        assert!(told.contains("# pass 12"), "{told}");
     }
 }
 

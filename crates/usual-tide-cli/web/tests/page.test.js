@@ -6,6 +6,7 @@ import { hashOf, questionIn } from "../address.js";
 import { Choices } from "../choices.js";
 import { flat, inputFor, patchOf, putMarked, shown, words } from "../cells.js";
 import { nameInText, nameOf, titleOf, wayOf } from "../names.js";
+import { Problems } from "../problems.js";
 import { Places, ROWS, wanted } from "../scrolled.js";
 import { moveInWords, sectionsAfter } from "../told.js";
 import { ask, Refused, sectionsOf } from "../live-list.js";
@@ -176,4 +177,20 @@ test("an address asks for the list that it was made for", () => {
   assert.equal(hashOf(none), "");
   assert.equal(hashOf({ ...none, search: " ", descending: true, closed: ["1"] }), "");
   assert.deepEqual(questionIn("#%ff&=&nothing&search"), none);
+});
+
+test("what is wrong is told until that part of the query is another one", () => {
+  let told = "";
+  const problems = new Problems((text) => { told = text; });
+  assert.equal(problems.add("filter: column 3: there is no field", "a b = 1"), "filter");
+  assert.equal(told, "a b = 1\n  ^ there is no field");
+  assert.equal(problems.add("sort: column 1: there is no field", "a b = 1"), "sort");
+  assert.equal(problems.add("the server does not answer", ""), "");
+  assert.equal(told, "a b = 1\n  ^ there is no field\nsort: column 1: there is no field\nthe server does not answer");
+  problems.forget((part) => part !== "filter");
+  assert.equal(told, "a b = 1\n  ^ there is no field");
+  problems.add("filter: it is too long", "x");
+  assert.equal(told, "filter: it is too long");
+  problems.forget(() => true);
+  assert.equal(told, "");
 });

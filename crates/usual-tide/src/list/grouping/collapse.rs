@@ -75,6 +75,9 @@ impl<T: Item> ListState<T> {
         let Some(grouping) = self.grouping.as_mut() else {
             return false;
         };
+        if toggled.is_empty() {
+            return false;
+        }
         let before = grouping.layout.clone();
         for (at, _, new) in touched {
             grouping.layout.replace(*at, Arc::clone(new));
