@@ -346,7 +346,7 @@ impl<'a, T: Item> ListMut<'a, T> {
     /// Collapses the sections with these keys and expands all others: what was noted of
     /// [`collapsed_sections`](crate::BoundList::collapsed_sections), for one, when the app was closed. Those that are not there yet
     /// are collapsed when they come, be it after the first items are loaded. `true` when one that is there changed; `false` in a
-    /// list without grouping. O(s), and O(rows of the sections that changed) for its feeds.
+    /// list without grouping. O(s log s), and O(rows of the sections that changed) for its feeds.
     ///
     /// ```
     /// use usual_tide::sections::SectionKey;
@@ -354,9 +354,10 @@ impl<'a, T: Item> ListMut<'a, T> {
     /// # use usual_tide_pieces::with_shelf::Piece;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let piece = |id, shelf: &str| Piece { id, shelf: shelf.into() };
-    /// let mut store = Store::load([piece(1, "A"), piece(2, "B")])?;
+    /// let mut store = Store::load([])?;
     /// let list = store.bind(Query::new().group(Group::by(Piece::SHELF)));
     /// store.list_mut(list)?.collapse_only([SectionKey::from("B"), SectionKey::from("C")]);
+    /// store.reload([piece(1, "A"), piece(2, "B")])?;
     /// store.add(piece(3, "C"), Place::End)?;
     ///
     /// let rows = store.list(list)?;
